@@ -179,7 +179,7 @@ class Cpu:
 
     def cut_after(self, instructions: int) -> None:
         """Let what runs go on for so many instructions, and to the end of their block."""
-        self._counter.stop_within(instructions)
+        self._counter.stop_at(self.instructions + instructions)
 
     def run(self, most: int | None = None) -> None:
         """Go on from where the processor stands, until it sleeps, somebody stops it, its handler is

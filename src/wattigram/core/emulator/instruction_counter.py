@@ -199,10 +199,10 @@ class InstructionCounter:
         state.count = self.before(pc)
         state.block_bytes = 0
 
-    def stop_within(self, most: int) -> None:
-        """Stop after so many more instructions, if not before."""
+    def stop_at(self, count: int) -> None:
+        """Stop once so many instructions have been counted, at the next block, if not before."""
         state = self._state
-        state.limit = min(state.limit, state.count + max(0, most))
+        state.limit = min(state.limit, max(0, count))
 
     @property
     def settled(self) -> int:

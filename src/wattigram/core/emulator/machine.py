@@ -164,7 +164,7 @@ class Machine:
             return
         if self._main == "asleep":
             self.free_at = max(self.free_at, self.now)
-            self._main = "awake"
+        self._main = "awake"
         self._has_found = False
         self._done_at = None
 
@@ -246,8 +246,10 @@ class Machine:
         if until is not None:
             left = math.ceil((until - self.free_at) / self._each_ticks)
             most = left if most is None else min(most, left)
+        was_looking = self._main == "looking" and not cpu.in_handler
         if not cpu.in_handler:
             self._main = "awake"
+        stirred = self.peripherals.stirred
         self._slice_begin = cpu.instructions
         try:
             cpu.run(most)
@@ -257,7 +259,11 @@ class Machine:
             done_ticks = self._taken_ticks
             self._slice_begin = None
             self.free_at += int(done_ticks)
-            self.busy_ticks["isr" if cpu.in_handler else "main"] += int(done_ticks)
+            looks_on = was_looking and stirred == self.peripherals.stirred
+            if looks_on and cpu.is_cut:
+                self._main = "looking"
+            elif not looks_on:
+                self.busy_ticks["isr" if cpu.in_handler else "main"] += int(done_ticks)
             self._rest_ticks = done_ticks - int(done_ticks)
         if cpu.leave():
             self._left_handler()

@@ -128,6 +128,8 @@ class Peripherals:
         self._send_from = 0
         self._held_high = 0
         self._empty_looks = self._byte_looks = 0
+        self.stirred = 0
+        """How often the main loop found something to do."""
         self.cleared: set[str] = set()
         """Flags that firmware cleared: register and field."""
         self.notes: list[str] = []
@@ -198,7 +200,8 @@ class Peripherals:
         return messages
 
     def awake(self) -> None:
-        """The main loop begins to run again."""
+        """The main loop begins to run again, or does more than to look in vain."""
+        self.stirred += 1
         self._empty_looks = self._byte_looks = 0
 
     def line_enabled(self, owner: str) -> int | None:

@@ -257,7 +257,7 @@ class ImageRun(Run):
 
     def _is_off(self, channel: Channel) -> bool:
         """A steady converter is off, or the run is over and what comes belongs to nobody."""
-        return channel.is_steady and (self._is_over or self._halted.get(channel.config.name, False))
+        return self._is_over or (channel.is_steady and self._halted.get(channel.config.name, False))
 
     @property
     def _is_over(self) -> bool:
