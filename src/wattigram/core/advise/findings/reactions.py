@@ -108,7 +108,7 @@ def reactions_too_long(workspace: Workspace) -> Iterator[Finding]:
             f"{reaction.name} is due again before it is done",
             f"It takes {reaction.cycles} clocks, {format_si(timing.work_s, 's', 4)}, and would come "
             f"every {format_si(timing.work_s / timing.busy, 's', 4)}: it comes ever later, and "
-            "keeps the main loop from all else.",
+            "keeps the program from all else.",
             remedy,
         )
 

@@ -150,7 +150,7 @@ def software_sets_rate(workspace: Workspace) -> Iterator[Finding]:
         converting_s = _converting_s(cycle)
         trigger = chain.trigger
         every = (
-            f", started every {format_si(trigger.period_s, 's', 6)} by the main loop"
+            f", started every {format_si(trigger.period_s, 's', 6)} by the program"
             if isinstance(trigger, SoftwareTrigger) and trigger.period_s is not None
             else ""
         )
