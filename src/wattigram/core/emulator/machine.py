@@ -184,11 +184,9 @@ class Machine:
         if not self.interrupt(system):
             self.wake()
 
-    def run(self, until: int | None) -> bool:
-        """Let the processor come to an instant, or until it rests where there is none; whether it
-        did anything."""
+    def run(self, until: int | None) -> None:
+        """Let the processor come to an instant, or until it rests where there is none."""
         self.is_waited_for = False
-        did = False
         cpu = self.cpu
         while self.fault is None:
             most: int | None = None
@@ -198,24 +196,22 @@ class Machine:
                     self.wake()
                     most = 1
                 elif until is not None and max(self.free_at, since) >= until:
-                    return did
+                    return
                 else:
                     self._enter(owner, since)
             elif not cpu.in_handler and self._main == "asleep":
-                return did
+                return
             if until is not None and self.free_at >= until:
-                return did
+                return
             if until is not None and self._main == "looking" and not cpu.in_handler:
                 # Looks in vain are all alike.
                 rounds = (until - 1 - self.free_at) // self._round_ticks
                 self.free_at += rounds * self._round_ticks
             self._slice(until, most)
-            did = True
             if until is not None and self.is_waited_for:
-                return did
+                return
             if until is None and self._main == "looking" and not self._pending:
-                return did
-        return did
+                return
 
     def run_handler(self) -> None:
         """Run what the interrupt that waits calls, and nothing else."""

@@ -88,13 +88,12 @@ class ResultDelivery:
         self._registers: RegisterMap = state.registers
         self._shadow = state.shadow
 
-    def hand(self, part: BufferPart, ready: IntArray, next_number: int) -> None:
+    def hand(self, part: BufferPart, ready: IntArray) -> None:
         """Put a unit of results where firmware looks for it, and call whoever waits for it.
 
         Parameters
         ----------
         ready : (items,) int64, ticks since reset at which each was there
-        next_number : of the next item that firmware will be given
         """
         self._show(part, ready)
         if self.delivery == "dma":

@@ -210,8 +210,7 @@ class ImageRun(Run):
         if self._late:
             self._moved += self._route_frames()
             self._compare(late=True)
-        for event in self._waiting_events():
-            work.append(event)
+        work += self._waiting_events()
         if self._samplers:
             self._do(work, [], executor)
             work = []
@@ -279,26 +278,18 @@ class ImageRun(Run):
         if not parts:
             return []
         queue = []
-        following = [part.first for part in parts[1:]] + [channel.handed_over]
-        for part, next_number, ready in zip(
-            parts, following, channel.all_ready_ticks(parts), strict=True
-        ):
-            work = self._handing(handing, channel, part, ready + self.epoch, next_number)
+        for part, ready in zip(parts, channel.all_ready_ticks(parts), strict=True):
+            work = self._handing(handing, channel, part, ready + self.epoch)
             queue.append((int(ready[-1]), work))
         self._undone[channel.stream] += parts
         return queue
 
     def _handing(
-        self,
-        handing: ResultDelivery,
-        channel: Channel,
-        part: BufferPart,
-        ready: IntArray,
-        number: int,
+        self, handing: ResultDelivery, channel: Channel, part: BufferPart, ready: IntArray
     ) -> Callable[[], None]:
         def hand() -> None:
             self._undone[channel.stream].popleft()
-            handing.hand(part, ready, number)
+            handing.hand(part, ready)
 
         return hand
 

@@ -30,6 +30,18 @@ def _lifted(text: str, lift: int) -> str:
     return f"{text} << {lift}" if lift > 0 else f"{text} >> {-lift}" if lift < 0 else text
 
 
+def _settled(counted: str, reads: list[str]) -> Iterator[str]:
+    """Read registers together with the count that they belong to, again where a result came between;
+    not for ever, for some converters are quicker than any program."""
+    yield "    uint32_t tries = 4u;"
+    yield "    do {"
+    yield f"        made = {counted};"
+    for read in reads:
+        yield f"        {read}"
+    yield "        tries--;"
+    yield f"    }} while ({counted} != made && tries != 0u);"
+
+
 class Handler(msgspec.Struct, frozen=True):
     """One interrupt's handler."""
 
@@ -113,10 +125,7 @@ class HandlerWriter:
             yield f"    {set_flag_c(registers, channel, f'{what}-seen')}"
             yield "    uint32_t made;"
             yield "    uint64_t ready;"
-            yield "    do {"
-            yield f"        made = {tally};"
-            yield f"        ready = {self._end(chain)};"
-            yield f"    }} while ({tally} != made);"
+            yield from _settled(tally, [f"ready = {self._end(chain)};"])
             yield f"    wg_chain_mark({number}u, {is_full}, made, ready);"
             yield from self._hook_lines(f"wg_isr_half_{chain.name}", is_full)
             yield "}"
@@ -188,13 +197,7 @@ class HandlerWriter:
             made = read_c(registers, owner, "passes")
             yield f"    uint32_t made, {', '.join(names)};"
             yield "    uint64_t end;"
-            yield "    uint32_t tries = 4u;"
-            yield "    do {"
-            yield f"        made = {made};"
-            for read in reads:
-                yield f"        {read}"
-            yield "        tries--;"
-            yield f"    }} while ({made} != made && tries != 0u);"
+            yield from _settled(made, reads)
             yield f"    wg_chain_skip({number}u, made - {len(names)}u);"
         else:
             for read in reads[:-1]:
