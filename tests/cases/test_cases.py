@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from tests.conftest import edited
 from tests.core.firmware.compiled import built, needs_compiler, rebuilt
 from wattigram.core.advise.findings import find_all
 from wattigram.core.base.errors import LinkError, PartError
@@ -16,11 +17,18 @@ from wattigram.core.capture.take import Take, open_take
 from wattigram.core.firmware import write_firmware
 from wattigram.core.judge import prove
 from wattigram.core.judge.threshold_events import crossings
-from wattigram.core.model.design import WaveformExpectation, Workspace, open_workspace
+from wattigram.core.model.design import (
+    SoftwareRamp,
+    WaveformExpectation,
+    Workspace,
+    open_workspace,
+)
+from wattigram.core.model.design.edits import SetGenerator
+from wattigram.core.model.design.part_compatibility import part_faults
 from wattigram.core.model.part.svd import read_svd
 from wattigram.core.predict.accuracy import comparator_metrics, slot_settling
 from wattigram.core.predict.expected import expected_filtered, expected_raw
-from wattigram.core.predict.timing import retrieval_timing, route_timing
+from wattigram.core.predict.timing import RAMP_STEP_CYCLES, retrieval_timing, route_timing
 
 FOLDER = Path(__file__).parent
 
@@ -271,11 +279,73 @@ def test_a_board_without_a_converter_runs_with_and_without_firmware(tmp_path: Pa
     assert np.array_equal(*values)
 
 
+@needs_compiler
+def test_a_duty_of_two_bytes_waits_for_both(tmp_path: Path) -> None:
+    """The fix that is offered lets the timer load whole values only, on either board; and a part whose
+    timers cannot do so refuses it."""
+    torn = case("program/receiver-only")
+    finding = next(one for one in find_all(torn) if one.code == "route-tears")
+    assert finding.remedy is not None
+    design = edited(torn, finding.remedy)
+    assert design.project.pwm[0].whole
+    assert "route-tears" not in codes(design)
+    result = built(design, tmp_path / "c")
+    values = []
+    for number, board in enumerate(("virtual", f"image:{result.elf}")):
+        path = tmp_path / f"{number}.h5"
+        assert record_run(design, 2.0, path, board=board, fast=True).is_whole
+        with open_take(path) as take:
+            assert prove(design, take).all_hold
+            seen = take.output(0)
+            assert not seen.torn.any()
+            values.append(seen.marked)
+    assert np.array_equal(*values)
+    # The source's own values, there and back between a tenth and nine tenths of twelve bits.
+    at_s = np.arange(len(values[0])) * 0.05
+    sent = 4095 * (0.1 + 0.8 * (1 - np.abs(1 - at_s / 2 % 2)))
+    assert np.max(np.abs((values[0] & 0xFFFF) - sent)) <= 1
+    unable = torn.part.replaced(
+        timers=tuple(timer.replaced(loads_after_dma=False) for timer in torn.part.timers)
+    )
+    assert any("does not wait for DMA" in text for text in part_faults(design.project, unable))
+
+
 def test_a_project_in_which_nothing_runs_says_so(tmp_path: Path) -> None:
     design = case("program/receiver-only")
     empty = Workspace(design.project.replaced(routes=(), pwm=(), expectations=()), design.part)
     with pytest.raises(LinkError, match="Nothing in this project runs"):
         record_run(empty, 1.0, tmp_path / "t.h5", fast=True)
+
+
+RAMP_CODES = {"ramp-too-fast", "ramp-above-limit", "ramp-before-settled"}
+
+
+def test_a_ramp_that_nothing_can_follow_is_found_and_slowed_down() -> None:
+    """The program, the DAC's update limit and its settling are each too slow for a step of 2 µs."""
+    design = case("program/fast-software-ramp")
+    assert codes(design) >= RAMP_CODES
+    finding = next(one for one in find_all(design) if one.code == "ramp-before-settled")
+    assert finding.remedy is not None
+    assert not codes(edited(design, finding.remedy)) & RAMP_CODES
+
+
+@needs_compiler
+def test_a_step_of_a_ramp_takes_as_long_as_is_said(tmp_path: Path) -> None:
+    """Counted in two images that differ in the number of steps only."""
+    design = case("program/fast-software-ramp")
+    ramp = design.project.generators[0]
+    assert isinstance(ramp.output, SoftwareRamp)
+    seconds, busy = 0.02, []
+    for dwell in ("10 us", "40 us"):
+        generator = ramp.replaced(output=ramp.output.replaced(dwell_s=dwell))
+        slower = edited(design, SetGenerator(ramp.name, generator))
+        elf = built(slower, tmp_path / dwell).elf
+        path = tmp_path / f"{dwell}.h5"
+        record_run(slower, seconds, path, board=f"image:{elf}", fast=True)
+        with open_take(path) as take:
+            busy.append(take.totals["busy.main"] + take.totals["busy.isr"])
+    steps = seconds / 10e-6 - seconds / 40e-6
+    assert (busy[0] - busy[1]) / steps == pytest.approx(RAMP_STEP_CYCLES, rel=0.25)
 
 
 @needs_compiler

@@ -81,6 +81,8 @@ def test_check_gives_the_agreed_keys() -> None:
         "lap_s": 0.0128,
         "half_s": 0.0064,
         "in_step": True,
+        "read_period_s": None,
+        "newest_age_s": None,
     }
     assert {"code", "severity", "where", "message", "remedy"} <= set(found["findings"][0])
     assert found["findings"][0]["remedy"] == "Door latch: sampling 32 clk → 384 clk"

@@ -9,13 +9,14 @@ from pathlib import Path
 import pytest
 from PyQt6.QtCore import QPointF, Qt
 from PyQt6.QtTest import QTest
-from PyQt6.QtWidgets import QApplication, QWidget
+from PyQt6.QtWidgets import QApplication, QLineEdit, QWidget
 
 from tests.desktop.conftest import Wait, click, drag, press
 from wattigram.core.advise.findings import find_all
 from wattigram.core.model.design import Dma, Interrupt
 from wattigram.core.model.design.templates import TEMPLATES, empty_workspace
 from wattigram.core.model.part import list_parts
+from wattigram.desktop.inspector.panels import panel_for
 from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.state.selection import Selection
 
@@ -239,4 +240,37 @@ def test_a_single_run_is_chosen_and_said(window: MainWindow) -> None:
         channel="DMA 1", circular=False, single_run=True
     )
     mode("circular")
+    assert window.document.workspace.project.chains[0].readout == Dma(channel="DMA 1")
+
+
+def test_a_buffer_without_an_isr_says_how_old_its_newest_is(window: MainWindow) -> None:
+    """The period is typed, and the facts of the ISR become those of the read."""
+
+    where = Selection("ADC 1", 0, "Coil current", "transfer")
+
+    def facts() -> dict[str, str]:
+        return {
+            fact.label: fact.value for fact in panel_for(window.document.workspace, where).facts
+        }
+
+    def type_period(text: str) -> None:
+        window.chain_page.select(where)
+        line = next(
+            editor.widget
+            for editor in window.chain_page.inspector.fields
+            if editor.widget.accessibleName() == "read newest every"
+        )
+        assert isinstance(line, QLineEdit)
+        line.setFocus()
+        line.selectAll()
+        QTest.keyClicks(line, text)
+        press(line, Qt.Key.Key_Return)
+
+    assert "ISR rate" in facts()
+    type_period("2 ms")
+    assert facts()["read rate"] == "500 Hz"
+    assert facts()["newest at most"].endswith("old when read")
+    assert "half holds whole scans" not in facts()
+    type_period("never")
+    assert "ISR rate" in facts()
     assert window.document.workspace.project.chains[0].readout == Dma(channel="DMA 1")

@@ -151,6 +151,35 @@ def test_what_the_board_does_is_shown_in_the_rows(page: ProgramPage, wait: Wait)
     assert not page.grab().isNull()
 
 
+def test_a_button_is_pressed_by_hand_while_the_board_runs(page: ProgramPage, wait: Wait) -> None:
+    """The alive lamp waits for a button instead: made, wired and pressed in the reaction's own fields."""
+    window = window_of(page)
+
+    def change(label: str, text: str) -> None:
+        edit = field(panel_for(workspace_of(page), selection("Alive")), label)(text)
+        assert edit is not None
+        assert window.document.edit(edit)
+
+    change("when", WHEN["input"])
+    change("pin", "B8")
+    assert "input-floats" in {one.code for one in window.document.findings}
+    change("bench: source", "switch")
+    assert "input-floats" not in {one.code for one in window.document.findings}
+    window.board.start()
+    wait(lambda: window.board.latest.seconds > 0.2)
+    change("bench: now", "closed")
+    wait(
+        lambda: len(window.board.latest.outputs["B7"].values) > 1
+    )  # its level at the start, and one more
+    pressed = len(window.board.latest.outputs["B7"].values)
+    change("bench: now", "open")
+    later = window.board.latest.seconds + 0.3
+    wait(lambda: window.board.latest.seconds > later)
+    assert len(window.board.latest.outputs["B7"].values) == pressed
+    change("bench: now", "closed")
+    wait(lambda: len(window.board.latest.outputs["B7"].values) > pressed)
+
+
 def field(panel: Panel, label: str) -> Callable[[str], Edit | None]:
     return next(one.make for one in panel.fields if one.label == label)
 

@@ -14,7 +14,13 @@ from wattigram.core.model.design import Chain, Workspace, open_workspace, rate_d
 from wattigram.core.predict.accuracy import slot_settling
 from wattigram.core.predict.pins import pwm_timing
 from wattigram.core.predict.program import after_texts, do_texts, when_text
-from wattigram.core.predict.timing import buffer_timing, retrieval_timing, route_timing, scan_timing
+from wattigram.core.predict.timing import (
+    BufferTiming,
+    buffer_timing,
+    retrieval_timing,
+    route_timing,
+    scan_timing,
+)
 from wattigram.core.predict.waveform import dac_playback
 
 
@@ -53,7 +59,7 @@ def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
         )
         click.echo(
             f"{loop.name}: {loop.items} × {loop.item_bytes} B, wrap time {format_si(loop.lap_s, 's')}, "
-            f"half full every {format_si(loop.half_s, 's')}, "
+            f"{_told(loop)}, "
             f"{'holds whole scans' if loop.in_step else 'splits scans'}; {_fetched(workspace, chain)}"
         )
         click.echo(
@@ -142,8 +148,18 @@ def _pace(workspace: Workspace, chain: Chain) -> str:
     return f"period {format_si(cycle.period_s, 's', 6)}, {busy}, {slack}{missed}"
 
 
+def _told(loop: BufferTiming) -> str:
+    """When the program comes for what is in a buffer."""
+    if loop.read_period_s is None:
+        return f"half full every {format_si(loop.half_s, 's')}"
+    return (
+        f"no ISR, newest read every {format_si(loop.read_period_s, 's')}, at most "
+        f"{format_rounded(loop.oldest_s, 's', 3)} old"
+    )
+
+
 def _fetched(workspace: Workspace, chain: Chain) -> str:
     timing = retrieval_timing(workspace, chain)
     lost = f", {format_si(timing.lost_hz, 'S/s')} lost" if timing.lost_hz else ""
-    lasts = "" if timing.overwrites else " while it lasts"
+    lasts = " while it lasts" if scan_timing(workspace, chain).is_single_run else ""
     return f"{timing.kind}, {float(timing.cpu_share) * 100:.3g} % of the processor{lasts}{lost}"

@@ -178,6 +178,8 @@ def _loop(workspace: Workspace, chain: Chain) -> Values:
         "bytes": loop.bytes,
         "lap_s": float(loop.lap_s),
         "half_s": float(loop.half_s),
+        "read_period_s": None if loop.read_period_s is None else float(loop.read_period_s),
+        "newest_age_s": None if loop.read_period_s is None else float(loop.oldest_s),
         "in_step": loop.in_step,
     }
 

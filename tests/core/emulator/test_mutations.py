@@ -10,10 +10,9 @@ import pytest
 
 from tests.conftest import edited
 from tests.core.emulator.mutants import Mistake, moved, mutant, named, replacing, run, without
-from tests.core.firmware.compiled import needs_compiler
+from tests.core.firmware.compiled import built, needs_compiler
 from wattigram.core.capture.session import RunOutcome
 from wattigram.core.capture.take import open_take
-from wattigram.core.firmware import write_firmware
 from wattigram.core.model.design import LevelExpectation, Workspace
 from wattigram.core.model.design.edits import AddExpectation
 
@@ -142,7 +141,7 @@ def strict(cured: Workspace) -> Workspace:
 @pytest.fixture(scope="module")
 def sound(strict: Workspace, tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("sound")
-    write_firmware(strict, folder)
+    built(strict, folder)
     return folder
 
 

@@ -9,10 +9,9 @@ from pathlib import Path
 import pytest
 
 from tests.core.emulator.mutants import Mistake, mutant, named, replacing, run, without
-from tests.core.firmware.compiled import needs_compiler
+from tests.core.firmware.compiled import built, needs_compiler
 from tests.paths import EXAMPLES
 from wattigram.core.capture.take import open_take
-from wattigram.core.firmware import write_firmware
 from wattigram.core.model.design import Workspace, open_workspace
 
 pytestmark = needs_compiler
@@ -78,7 +77,7 @@ def safety() -> Workspace:
 @pytest.fixture(scope="module")
 def sound_safety(safety: Workspace, tmp_path_factory: pytest.TempPathFactory) -> Path:
     folder = tmp_path_factory.mktemp("safety")
-    write_firmware(safety, folder)
+    built(safety, folder)
     return folder
 
 
@@ -194,6 +193,23 @@ WHEEL = {
 }
 
 
+EXAMPLES_EDITED = (
+    "wheel-pedal",
+    "kiln-ramp",
+    "converter-checkup",
+    "pedal-to-wheel/wheel.wattigram.toml",
+)
+
+
+@pytest.fixture(scope="module")
+def sound_examples(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """Firmware of each, in a folder of its name."""
+    folder = tmp_path_factory.mktemp("examples")
+    for example in EXAMPLES_EDITED:
+        built(open_workspace(EXAMPLES / example), folder / example.replace("/", " "))
+    return folder
+
+
 @pytest.mark.parametrize(
     ("example", "name", "seconds"),
     [
@@ -204,13 +220,11 @@ WHEEL = {
     ],
 )
 def test_a_mistake_with_pointing_outputs_and_routes_is_named(
-    example: str, name: str, seconds: float, tmp_path: Path
+    example: str, name: str, seconds: float, sound_examples: Path, tmp_path: Path
 ) -> None:
     """What nothing comes of is told as well, and no mistake ends the board."""
     mistake = (POINTED | RAMP | CHECKUP | WHEEL)[name]
     workspace = open_workspace(EXAMPLES / example)
-    write_firmware(workspace, tmp_path / "sound")
-    _outcome, proof = run(
-        workspace, mutant(mistake, tmp_path / "sound", tmp_path / "c"), tmp_path / "t.h5", seconds
-    )
+    folder = mutant(mistake, sound_examples / example.replace("/", " "), tmp_path / "c")
+    _outcome, proof = run(workspace, folder, tmp_path / "t.h5", seconds)
     named(mistake, proof)

@@ -24,6 +24,7 @@ class PeripheralListener:
         self.seen: list[tuple[object, ...]] = []
         self.looks: list[tuple[str, int]] = []
         self.alarms: list[int] = []
+        self.is_known_wait = False
         self.room = True
 
     def read_memory(self, address: int, count: int) -> bytes:

@@ -160,3 +160,33 @@ def test_what_is_no_image_is_refused(content: bytes, tmp_path: Path) -> None:
         load_image(tmp_path / "x.elf")
     with pytest.raises(FirmwareError):
         check_image(Image("x", content))
+
+
+@needs_compiler
+def test_a_build_compiles_what_has_changed(tmp_path: Path, kiln: Workspace) -> None:
+    """Sources, headers of a folder further down and the objects themselves are looked at; a warning is
+    seen again, and what was noted and cannot be read costs no more than time."""
+
+    def compiled() -> list[str]:
+        result = rebuilt(kiln, tmp_path)
+        assert result.elf is not None, result.output
+        lines = [line for line in result.output.splitlines() if " -c " in line]
+        return [line.rpartition(" ")[2] for line in lines]
+
+    write_firmware(kiln, tmp_path)
+    assert len(compiled()) > 10
+    assert compiled() == []
+    own, header = tmp_path / "own.c", tmp_path / "more things" / "limits.h"
+    header.parent.mkdir()
+    header.write_text("#define MINE 1\n")
+    own.write_text(own.read_text() + '\n#include "more things/limits.h"\nint mine = MINE;\n')
+    assert compiled() == ["own.c"]
+    assert compiled() == []
+    header.write_text("#define MINE 2\n")
+    assert compiled() == ["own.c"]
+    (tmp_path / "build" / "wg_crc.o").write_bytes(b"damaged")
+    assert compiled() == ["wg_crc.c"]
+    own.write_text(own.read_text() + "static int nobody_calls(void) { return 1; }\n")
+    assert compiled() == compiled() == ["own.c"]
+    (tmp_path / "build" / "objects.json").write_text("{")
+    assert len(compiled()) > 10

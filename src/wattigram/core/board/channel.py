@@ -2,17 +2,20 @@
 
 from __future__ import annotations
 
+import copy
 from concurrent.futures import Executor
 from typing import Any
 
 import msgspec
 import numpy as np
+from msgspec.structs import replace
 from numpy.typing import NDArray
 
 from wattigram.core.board.converter_codes import ConverterSynth, codes_on
 from wattigram.core.board.dma_buffer import BufferPart, DmaBuffer
 from wattigram.core.board.event_timed_codes import TimedSynth, combine
 from wattigram.core.board.isr_timing import IsrTimeline
+from wattigram.core.board.newest_reads import NewestReads
 from wattigram.core.board.output_waveforms import Outputs
 from wattigram.core.board.processing import Tap, Values
 from wattigram.core.board.slot_times import SlotTimes
@@ -31,6 +34,20 @@ class Judgeable(msgspec.Struct, frozen=True):
     raw: Values
     reduced: Values
     seen_ticks: int | None = None
+
+
+class Standing(msgspec.Struct, frozen=True):
+    """How far a converter has come, with what lies in memory and not handed over."""
+
+    cycles: int
+    converted: int
+    memory: tuple[int, NDArray[Any], IntArray | None]
+    pace: TriggerSchedule | None
+    """Of one that is not steady."""
+    taps: list[tuple[int, Tap]]
+    """Those of the converter itself."""
+    results: int
+    """Of those that routes have not taken."""
 
 
 class Channel:
@@ -64,9 +81,13 @@ class Channel:
             if service is not None and not by_pace
             else None
         )
-        self._memory = DmaBuffer(self.config.loop)
+        loop = self.config.loop
+        self._reads = NewestReads(self.config) if loop.read_ticks else None
+        self._memory = DmaBuffer(
+            loop.unchecked(items=2 * self._slots, repeat=True) if loop.read_ticks else loop
+        )
         self._times = SlotTimes(self.config)
-        loop_items = self.config.loop.items
+        loop_items = self.config.loop.items if self._reads is None else 2 * self._slots
         self.taps = [
             (number, Tap(tap, self._slots, loop_items if not tap.by_hardware else self._slots))
             for number, tap in enumerate(config.taps)
@@ -78,18 +99,27 @@ class Channel:
         self._held_waiting: IntArray = np.empty(0, dtype=np.int64)
         self.cycles = 0
         self.converted = 0
+        self.cycles_off = 0
+        """Of ``cycles``, those that would have been while a steady converter was off."""
         self.lost = 0
         self.results: list[tuple[NDArray[np.float64], IntArray, IntArray]] | None = (
             [] if stream in {route.converter for route in config.routes} else None
         )
         """Ends, results and slots of what has been converted, where a route reads the register."""
+        self._is_stamped = self.config.stamped
+        """Instants of items do not follow from their numbers, or do so no longer."""
         self._any_repeats = any(slot.repeats > 1 for slot in self.config.slots)
         stopping = [
             config.taps[watch.tap]
             for watch in config.watches
             if watch is not None and watch.stops and config.taps[watch.tap].converter == stream
         ]
-        self.stops = bool(stopping)
+        self.is_controlled = any(
+            reaction.action in {"stop", "start"} and reaction.acts_on == stream
+            for reaction in config.reactions
+        )
+        """The program turns it off and on."""
+        self.stops = bool(stopping) or self.is_controlled
         self.is_followed = False
         """Each trigger by itself: what comes of one may change what the next one finds."""
         self._stops_at_once = any(tap.by_hardware for tap in stopping)
@@ -147,14 +177,25 @@ class Channel:
         self, ticks: int, executor: Executor | None, judged: list[Judgeable]
     ) -> list[BufferPart]:
         end = max(self.cycles, -(-ticks // self.config.cycle_ticks))
-        codes: NDArray[Any] = codes_on(self._synths, self.cycles, end, executor)
-        if self._any_repeats and len(codes):
-            edges = np.concatenate(
-                ([0], np.cumsum([slot.repeats for slot in self.config.slots])[:-1])
-            )
-            rows = codes.reshape(end - self.cycles, -1).astype(np.int64)
-            sums = np.add.reduceat(rows, edges, axis=1).ravel()
-            codes = combine(sums, np.arange(len(sums)) % self._slots, self.config)
+        if self._reads is not None:
+            if self._by_hardware or self.results is not None:
+                self._steady_until(end, float(ticks), executor, judged)
+            self.cycles, self.converted = end, end * self._slots
+            return self._read_even(self._reads, float(ticks)) if self.config.loop.delivers else []
+        if not self.config.loop.halts:
+            return self._steady_until(end, float(ticks), executor, judged)
+        filled: list[BufferPart] = []
+        while self.cycles < end and not self._memory.is_full:
+            scans = -(-self._memory.until_full // self._slots)
+            part = min(end, self.cycles + scans)
+            filled += self._steady_until(part, float(ticks), executor, judged)
+        return filled
+
+    def _steady_until(
+        self, end: int, ticks: float, executor: Executor | None, judged: list[Judgeable]
+    ) -> list[BufferPart]:
+        """Do the cycles before ``end``."""
+        codes = self._even_codes(self.cycles, end, executor)
         self.cycles = end
         if self._by_hardware:
             numbers = np.arange(self.converted, self.converted + len(codes), dtype=np.int64)
@@ -164,41 +205,97 @@ class Channel:
         if self.results is not None and len(codes):
             ends = self._times.end(self._numbers(end, len(codes)))
             self.results.append((ends, codes.astype(np.int64), np.arange(len(codes)) % self._slots))
-        if not self.config.loop.delivers:
+        if not self.config.loop.delivers or self._reads is not None:
             return []
         if self._service is None or self.config.service is None:
-            held = self._times.held(self._numbers(end, len(codes))) if self.config.stamped else None
+            held = self._times.held(self._numbers(end, len(codes))) if self._is_stamped else None
             return self._memory.write(codes, held)
         if self.config.service.keep == "halves":
-            return self._serve_halves(self._memory.write(codes), float(ticks))
+            return self._serve_halves(self._memory.write(codes), ticks)
         held = self._times.held(self._numbers(end, len(codes))) if self.config.stamped else None
         return self._serve_items(
-            codes, held, self._times.end(self._numbers(end, len(codes))), float(ticks)
+            codes, held, self._times.end(self._numbers(end, len(codes))), ticks
         )
+
+    def _even_codes(self, begin: int, end: int, executor: Executor | None) -> NDArray[Any]:
+        """Results of the slots of cycles, one after the other."""
+        codes: NDArray[Any] = codes_on(self._synths, begin, end, executor)
+        if self._any_repeats and len(codes):
+            edges = np.concatenate(
+                ([0], np.cumsum([slot.repeats for slot in self.config.slots])[:-1])
+            )
+            rows = codes.reshape(end - begin, -1).astype(np.int64)
+            sums = np.add.reduceat(rows, edges, axis=1).ravel()
+            codes = combine(sums, np.arange(len(sums)) % self._slots, self.config)
+        return codes
+
+    def _read_even(self, reads: NewestReads, ticks: float) -> list[BufferPart]:
+        """What the program reads before ``ticks`` of a converter whose scans are even: only what it
+        reads is worked out."""
+        instants = reads.due(ticks)
+        scans = reads.scans_at(instants)
+        filled: list[BufferPart] = []
+        places = np.arange(self._slots)
+        for at, row in zip(instants.tolist(), scans, strict=True):
+            first = int(row.min())
+            if first < 0:
+                continue
+            codes = self._times.aligned(self._even_codes(first, int(row.max()) + 1, None))
+            numbers = row * self._slots + places
+            filled += self._read(
+                at, codes[numbers - first * self._slots], self._times.held(numbers)
+            )
+        return filled
+
+    def _read_fed(self, reads: NewestReads, ticks: float) -> list[BufferPart]:
+        """The same of a converter that goes by no even time."""
+        instants = reads.due(ticks)
+        found, codes, held = reads.newest(instants)
+        filled: list[BufferPart] = []
+        for at, row, stamps in zip(instants[found].tolist(), codes, held, strict=True):
+            filled += self._read(at, row, stamps)
+        return filled
+
+    def _read(self, at: float, codes: NDArray[Any], held: IntArray) -> list[BufferPart]:
+        return [replace(part, seen_ticks=int(at)) for part in self._memory.write(codes, held)]
 
     def _advance_timed(self, until: int, judged: list[Judgeable]) -> list[BufferPart]:
         ticks = float(until)
         filled: list[BufferPart] = []
-        while len(starts := self.pace.advance(ticks, self._most_triggers())):
+        reads = self._reads if self.config.loop.delivers else None
+        while not self._is_through and len(
+            starts := self.pace.advance(ticks, self._most_triggers())
+        ):
             filled += self._convert(starts, ticks, judged)
             if self.stops or self.is_followed:
                 break
+        if reads is not None:
+            # What is followed one by one has come as far as its next trigger.
+            is_partial = self.stops or self.is_followed
+            known = min(ticks, self.pace.next_ticks()) if is_partial else ticks
+            return self._read_fed(reads, known)
         if self._service is not None and self._service.waiting:
             filled += self._fetch(
                 np.empty(0, dtype=np.int64), np.empty(0, dtype=np.int64), np.empty(0), ticks
             )
         return filled
 
+    @property
+    def _is_through(self) -> bool:
+        """A single run is over, and the program has turned the converter off."""
+        return self.config.loop.halts and self._memory.is_full
+
     def _most_triggers(self) -> int:
         """Triggers until something may stop the chain: the next one, or the next mark, where the
         program looks."""
         if self._stops_at_once or self.is_followed:
             return 1
-        return (
-            max(1, self._memory.until_mark // self.pace.slots_a_trigger)
-            if self.stops
-            else UNSTEADY_STEP_CYCLES
-        )
+        if not self.stops and not self.config.loop.halts:
+            return UNSTEADY_STEP_CYCLES
+        items = self._memory.until_mark if self.stops else self._memory.until_full
+        if self.config.loop.halts:
+            items = min(items, self._memory.until_full)
+        return max(1, items // self.pace.slots_a_trigger)
 
     def _convert(self, starts: Starts, ticks: float, judged: list[Judgeable]) -> list[BufferPart]:
         places = starts.places
@@ -211,6 +308,9 @@ class Channel:
         codes = self._times.aligned(codes, int(places[0]))
         if self.results is not None:
             self.results.append((ends, codes.copy(), places))
+        if self._reads is not None:
+            self._reads.feed(ends, codes, instants, places)
+            return []
         if starts.fetched is not None and self.config.loop.delivers:
             return self._keep(
                 codes, instants if self.config.stamped else None, np.flatnonzero(starts.fetched)
@@ -221,6 +321,13 @@ class Channel:
         """A window has stopped the chain."""
         since = max(float(watch_ticks), self.pace.free_ticks)
         self.pace.pause(since, None if rearm_ticks is None else since + rearm_ticks)
+
+    def control(self, ticks: int, on: bool) -> None:
+        """The program turns it on or off; a scan that has begun is brought to its end."""
+        if on:
+            self.pace.go_on(float(ticks))
+        else:
+            self.pace.pause(float(ticks), None)
 
     def _fetch(
         self, codes: IntArray, held: IntArray, ends: NDArray[np.float64], ticks: float
@@ -328,13 +435,37 @@ class Channel:
         over."""
         if not self.config.loop.delivers:
             return None
+        if self._reads is not None:
+            return int(self._reads.next_ticks()) + 1
         last = np.array([self.converted + max(1, self._memory.until_mark) - 1])
         return int(self._times.end(last)[0]) + 2
 
+    def standing(self) -> Standing:
+        """Where it stands, to come back to."""
+        pace = None if self.is_steady else copy.deepcopy(self.pace)
+        taps = copy.deepcopy(self._by_hardware)
+        results = len(self.results or ())
+        return Standing(self.cycles, self.converted, self._memory.standing(), pace, taps, results)
+
+    def stand_again(self, standing: Standing) -> None:
+        """Stand where it was: what has been worked out since then has not happened."""
+        self.cycles, self.converted = standing.cycles, standing.converted
+        self._memory.stand_again(standing.memory)
+        if standing.pace is not None:
+            self.pace = copy.deepcopy(standing.pace)
+        self._by_hardware = copy.deepcopy(standing.taps)
+        if self.results is not None:
+            del self.results[standing.results :]
+
     def skip_to(self, ticks: int) -> None:
         """A steady converter was off until then; it goes on with the next trigger."""
-        self.cycles = max(self.cycles, -(-ticks // self.config.cycle_ticks))
-        self.converted = self.cycles * self._slots
+        if not self._is_stamped:
+            self._is_stamped = True
+            self._memory.stamp(self._times.held)
+        begun = max(self.cycles, -(-ticks // self.config.cycle_ticks))
+        self.cycles_off += begun - self.cycles
+        self.cycles = begun
+        self.converted = begun * self._slots
 
     def all_ready_ticks(self, parts: list[BufferPart]) -> list[IntArray]:
         """The same of each of several hand-overs that follow each other, each (n,) int64."""
@@ -380,6 +511,8 @@ class Channel:
 
     def seen_ticks(self, part: BufferPart) -> int:
         """When the program looks at a hand-over."""
+        if part.seen_ticks is not None:
+            return part.seen_ticks
         if not len(part.items):
             return 0
         last = slice(len(part.items) - 1, len(part.items))

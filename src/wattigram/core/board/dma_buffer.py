@@ -3,7 +3,7 @@ mark."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from typing import Any
 
 import msgspec
@@ -25,12 +25,14 @@ class BufferPart(msgspec.Struct, frozen=True):
     first : int, number of the first of them since the start
     held_ticks : (n,) int64, held instant of each; None where it follows from its number
     is_tail : bool, what was left of a half when the board was stopped
+    seen_ticks : int or None, when the program came for them, where no mark told it to
     """
 
     items: NDArray[Any]
     first: int
     held_ticks: IntArray | None
     is_tail: bool = False
+    seen_ticks: int | None = None
 
 
 class DmaBuffer:
@@ -58,6 +60,16 @@ class DmaBuffer:
     def until_mark(self) -> int:
         """Items until the next half or full mark."""
         return self._mark() - len(self._pending)
+
+    @property
+    def until_full(self) -> int:
+        """Items until it has been filled once, those that wait for a mark counted; 0 afterwards."""
+        return max(0, self._loop.items - self.written - len(self._pending))
+
+    @property
+    def is_full(self) -> bool:
+        """It has been filled once."""
+        return self.until_full == 0
 
     def _mark(self) -> int:
         if self._loop.laps:
@@ -99,6 +111,21 @@ class DmaBuffer:
         self._pending = codes[position:].copy()
         self._pending_held = None if held_ticks is None else held_ticks[position:].copy()
         return filled
+
+    def standing(self) -> tuple[int, NDArray[Any], IntArray | None]:
+        """How far it has come, to come back to: number of the next hand-over's first item, and what
+        waits for it, (n,) items and their held ticks."""
+        return self.written, self._pending, self._pending_held
+
+    def stand_again(self, standing: tuple[int, NDArray[Any], IntArray | None]) -> None:
+        """Be as full as it was; both arrays are (n,)."""
+        self.written, self._pending, self._pending_held = standing
+
+    def stamp(self, held: Callable[[IntArray], IntArray]) -> None:
+        """From now on items come with their instants: ``held`` tells those of numbers, (n,) int64 each."""
+        if self._pending_held is None:
+            numbers = np.arange(self.written, self.written + len(self._pending), dtype=np.int64)
+            self._pending_held = held(numbers)
 
     def skip(self, count: int) -> list[BufferPart]:
         """Items that nobody fetched: what waits is handed over, and their numbers are passed

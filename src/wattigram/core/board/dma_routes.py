@@ -228,6 +228,8 @@ class RegisterSink:
         self._varies = route.sink == "period"
         self._boundary = 0.0
         self._value = route.initial
+        self._loads = route.initial
+        """What takes effect next: the value as it is written, or the last whole one."""
         self._written = 0
         self._since = False
         self._complete: list[tuple[float, int]] = []
@@ -265,8 +267,10 @@ class RegisterSink:
             shift = int(place) * width
             self._value = (self._value & ~(mask << shift) | int(value) << shift) & 0xFFFFFF
             self._written += 1
-            self._since = True
             whole = self._written % self._route.items == 0
+            if whole or not self._route.whole:
+                self._since = True
+                self._loads = self._value
             if not self._route.preload:
                 out_ticks.append(at)
                 out.append(self._value | (0 if whole else TORN))
@@ -289,16 +293,16 @@ class RegisterSink:
         while self._boundary < until:
             if self._since:
                 self._effect(self._boundary, out_ticks, out)
-            self._boundary += (self._value + 1) * self._route.count_ticks
+            self._boundary += (self._loads + 1) * self._route.count_ticks
 
     def _effect(self, at: float, out_ticks: list[float], out: list[int]) -> None:
-        torn = self._written % self._route.items != 0
+        torn = self._written % self._route.items != 0 and not self._route.whole
         for begun, value in self._complete if torn else self._complete[:-1]:
             out_ticks.append(begun)
             out.append(value | OVERWRITTEN)
         self._complete.clear()
         out_ticks.append(at)
-        out.append(self._value | (TORN if torn else 0))
+        out.append(self._loads | (TORN if torn else 0))
         self._since = False
 
 

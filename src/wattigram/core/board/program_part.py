@@ -18,6 +18,7 @@ from wattigram.core.contract.board_config import (
     EffectiveReading,
 )
 
+NEVER = 1 << 62
 BEFORE_ALL = -1
 """Rank of what a timer starts: its interrupt comes before results of the same instant."""
 
@@ -29,6 +30,14 @@ class _Due(msgspec.Struct, frozen=True, order=True):
     rank: int
     reaction: int
     holds: bool
+
+
+class Control(msgspec.Struct, frozen=True):
+    """A converter is turned on or off by the program."""
+
+    ticks: int
+    converter: int
+    on: bool
 
 
 class _Known:
@@ -70,6 +79,8 @@ class ProgramPart:
         self._free_at = 0
         """When the main loop is through with what it has done."""
         self._left = ACTED_UPON
+        self.controls: list[Control] = []
+        """What was done to converters and has not taken effect, in the order of time."""
         self._by_watch: dict[int, list[int]] = {}
         for number, reaction in enumerate(config.reactions):
             if reaction.on == "watch":
@@ -117,6 +128,17 @@ class ProgramPart:
                         event.ticks + later if ticks is None else ticks, number, event.entered
                     )
 
+    def next_act_ticks(self, converter: int) -> int:
+        """When something comes first that turns a converter on or off; far away where nothing does."""
+        acting = {
+            number
+            for number, reaction in enumerate(self._config.reactions)
+            if reaction.action in {"stop", "start"} and reaction.acts_on == converter
+        }
+        due = [one.ticks for one in self._due if one.reaction in acting]
+        due += [at for number, at in self._next_period.items() if number in acting]
+        return min(due, default=NEVER)
+
     def advance(self, until: int) -> None:
         """Do what comes before ``until``."""
         for number in self._next_period:
@@ -130,6 +152,8 @@ class ProgramPart:
         """One reaction after the other, each in its time."""
         reaction = self._config.reactions[due.reaction]
         done = self._free_at = max(self._free_at, due.ticks) + reaction.busy_ticks
+        if reaction.action in {"stop", "start"}:
+            self.controls.append(Control(done, reaction.acts_on, reaction.action == "start"))
         if reaction.output is None:
             return
         codes = [self._code(due, reading) for reading in reaction.readings]

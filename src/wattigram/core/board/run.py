@@ -63,6 +63,7 @@ class Run:
             )
             for number, comparator in enumerate(config.comparators)
         ]
+        self.bench = config.bench
         self._put_in_order(config.bench)
         self._reduced = [0] * len(config.taps)
         self._routes = [DmaRoute(config, number) for number in range(len(config.routes))]
@@ -75,7 +76,11 @@ class Run:
         samplers = self.live.samplers(self.config, bench)
         self._in_order = sorted(
             self.channels,
-            key=lambda channel: (channel.stream in samplers, channel.config.pace.kind == "events"),
+            key=lambda channel: (
+                channel.stream in samplers,
+                channel.is_controlled,
+                channel.config.pace.kind == "events",
+            ),
         )
         self._samplers = samplers
         self._is_fed_back = is_fed_back(self.config, samplers)
@@ -111,10 +116,13 @@ class Run:
     def totals(self) -> dict[str, int]:
         """Counts by name and stream: cycles done, items handed over, items lost to the program,
         triggers missed."""
-        counts = {"cycles": self.channels[0].cycles if self.channels else 0, "ticks": self.ticks}
+        first = self.channels[0] if self.channels else None
+        done = 0 if first is None else first.cycles - first.cycles_off
+        counts = {"cycles": done, "ticks": self.ticks}
         for channel in self.channels:
             counts[f"items.{channel.stream}"] = channel.handed_over
-            counts[f"converted.{channel.stream}"] = channel.converted
+            off = channel.cycles_off * len(channel.config.slots)
+            counts[f"converted.{channel.stream}"] = channel.converted - off
             counts[f"lost.{channel.stream}"] = channel.lost
             counts[f"missed.{channel.stream}"] = channel.missed
         for tap, done in zip(self.config.taps, self._reduced, strict=True):
@@ -132,6 +140,7 @@ class Run:
 
     def set_bench(self, bench: EffectiveBench) -> None:
         """Turn knobs; holds from the next cycle on."""
+        self.bench = bench
         self._put_in_order(bench)
         for channel in self.channels:
             channel.set_bench(bench)
@@ -169,6 +178,9 @@ class Run:
             if channel.stream in self._samplers and not is_moved:
                 frames += self._moved_frames() + self._compare(late=True)
                 is_moved = True
+            if channel.is_controlled:
+                frames += self._controlled(channel, executor)
+                continue
             while True:
                 before = channel.converted
                 parts, judged = channel.advance(self.ticks, executor)
@@ -178,6 +190,31 @@ class Run:
                     break
         frames += self._moved_frames()
         return frames if is_moved else frames + self._compare(late=True)
+
+    def _controlled(self, channel: Channel, executor: Executor | None) -> list[bytes]:
+        """Bring a channel that the program turns on and off up to now, from one such instant to the
+        next; its own results may be why."""
+        frames: list[bytes] = []
+        program = self._program
+        while True:
+            mine = [one for one in program.controls if one.converter == channel.stream]
+            act = program.next_act_ticks(channel.stream)
+            until = min([self.ticks, act, *(one.ticks for one in mine)])
+            before = channel.converted
+            parts, judged = channel.advance(until, executor)
+            frames += self._watch(judged)
+            frames += self._hand_over(channel, parts)
+            if channel.converted != before:
+                continue  # what came of it may be a reason
+            due = [one for one in mine if one.ticks <= until]
+            for one in due:
+                channel.control(one.ticks, one.on)
+                program.controls.remove(one)
+            if due:
+                continue
+            if act >= self.ticks:
+                return frames
+            program.advance(act + 1)
 
     def _moved_frames(self) -> list[bytes]:
         """What routes and the program moved until now."""

@@ -94,6 +94,11 @@ class TriggerSchedule:
         self.free_ticks = max(self.free_ticks, since_ticks)
         self._paused_until = until_ticks
 
+    def go_on(self, since_ticks: float) -> None:
+        """End a pause that has no end of its own; what goes on already goes on."""
+        if self._paused_until is None:
+            self._paused_until = since_ticks
+
     def advance(self, until_ticks: float, most_triggers: int = MOST_TRIGGERS) -> Starts:
         """What is started before ``until_ticks``, by no more than so many triggers."""
         first = self._place

@@ -145,6 +145,8 @@ class EffectiveRoute(_Effective):
     period_ticks: Positive = 1.0
     count_ticks: Positive = 1.0
     preload: bool = False
+    whole: bool = False
+    """With preload: what is written in pieces waits for the last of them."""
     initial: Annotated[int, Meta(ge=0, lt=1 << 24)] = 0
 
     @property
@@ -233,9 +235,11 @@ class EffectiveReaction(_Effective):
     period_ticks: Annotated[int, Meta(ge=1)] = 1
     output: Annotated[int, Meta(ge=0)] | None = None
     """Its place among the outputs; None for one that the board cannot see."""
-    action: Literal["high", "low", "toggle", "follows", "follows-inverted", "scaled", "sends"] = (
-        "high"
-    )
+    action: Literal[
+        "high", "low", "toggle", "follows", "follows-inverted", "scaled", "sends", "stop", "start"
+    ] = "high"
+    acts_on: Annotated[int, Meta(ge=0)] = 0
+    """The converter that is stopped or started."""
     is_bar: bool = False
     readings: Annotated[tuple[EffectiveReading, ...], Meta(max_length=64)] = ()
     scale: EffectiveScale | None = None
@@ -308,10 +312,15 @@ class EffectiveLoop(_Effective):
     """
 
     name: str
-    items: Annotated[int, Meta(ge=2, le=1 << 24)]
+    items: Annotated[int, Meta(ge=1, le=1 << 24)]
     width_bits: Literal[8, 16, 32]
     element_bits: Literal[8, 16, 32] | None = None
     repeat: bool = True
+    halts: bool = False
+    """The program turns the converter off when it has been filled once."""
+    read_ticks: Annotated[float, Meta(ge=0, le=1e18)] = 0.0
+    """From one time that the program reads the newest item of each slot to the next; 0 where it is
+    called at marks."""
     increment: bool = True
     swap_bytes: bool = False
     delivers: bool = True
@@ -467,6 +476,8 @@ class EffectiveConfig(_Effective):
         for reaction in self.reactions:
             if any(reading.tap >= len(self.taps) for reading in reaction.readings):
                 raise ValueError("a reaction uses a tap that does not exist")
+            if reaction.action in {"stop", "start"} and reaction.acts_on >= len(self.converters):
+                raise ValueError("a reaction acts on a converter that does not exist")
             if reaction.output is not None and reaction.output >= len(self.outputs):
                 raise ValueError("a reaction moves an output that does not exist")
             if any(

@@ -15,7 +15,9 @@ from wattigram.core.contract.board_config import (
     EffectivePort,
 )
 from wattigram.core.emulator.board_setup import BoardSetup
+from wattigram.core.emulator.result_delivery import dma_transfers
 from wattigram.core.model.design import Project, Threshold, Workspace
+from wattigram.core.predict.timing import startup
 from wattigram.core.silicon.deploy.project_config import silicon_config
 from wattigram.core.silicon.registers import NO_WINDOW, Observed, SiliconState, silicon_project
 from wattigram.core.silicon.registers.design_from_registers import ReadCodes
@@ -29,6 +31,8 @@ class Silicon(msgspec.Struct, frozen=True):
     watches: dict[int, tuple[str, int]]
 
 
+UNTOLD_TICKS = 1 << 18
+"""Of results that nobody is told of, worked out together."""
 BY_PROGRAM = 1 << 20
 """Number of a watch that does not exist: the program itself starts such a converter."""
 
@@ -58,7 +62,13 @@ def image_silicon(
             f"Registers are set to what no board could run: {fault.first.text}."
         ) from fault
     converters = tuple(
-        _raw(converter, state, observed, chain.per_trigger == "conversion")
+        _raw(
+            converter,
+            state,
+            observed,
+            chain.per_trigger == "conversion",
+            startup(workspace, chain).delivers,
+        )
         for converter, chain in zip(config.converters, project.chains, strict=True)
     )
     routes = tuple(
@@ -124,8 +134,26 @@ def _stoppable(project: Project, setup: BoardSetup) -> Project:
     )
 
 
+def _untold_laps(converter: EffectiveConverter, state: SiliconState) -> int:
+    """Wraps of a buffer that are worked out together where no interrupt tells of any; 0 where one
+    does."""
+    carrier, _stamps = dma_transfers(state, converter.name)
+    if carrier is None or not carrier.repeats:
+        return 0
+    line = state.registers.line(carrier.channel)
+    tells = line in state.lines and any(
+        state.flag(carrier.channel, mark, True) for mark in ("half", "full")
+    )
+    wrap_ticks = converter.cycle_ticks * converter.loop.items / len(converter.slots)
+    return 0 if tells else max(1, int(UNTOLD_TICKS / wrap_ticks))
+
+
 def _raw(
-    converter: EffectiveConverter, state: SiliconState, observed: Observed, singly: bool
+    converter: EffectiveConverter,
+    state: SiliconState,
+    observed: Observed,
+    singly: bool,
+    delivers: bool,
 ) -> EffectiveConverter:
     """Items as they are handed to memory or to registers, each unit by itself, with its instant;
     what the program does not fetch in time it loses itself. A start is good for one slot where
@@ -151,10 +179,12 @@ def _raw(
         items=items,
         element_bits=None,
         swap_bytes=False,
-        laps=0,
+        read_ticks=0.0,
+        laps=_untold_laps(converter, state) if delivery == "dma" else 0,
         numbered=True,
         width_bits=loop.width_bits,
         increment=True,
+        delivers=delivers,  # whether anybody is told, the processor's interrupts decide
     )
     if delivery != "dma":
         raw = raw.unchecked(width_bits=32)

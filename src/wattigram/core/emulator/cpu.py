@@ -20,6 +20,8 @@ uc_api: Any = unicorn  # its type hints are incomplete
 PATIENCE = 200_000_000
 """Instructions without a rest, and without anything fetched or sent, after which a program goes round
 in circles."""
+_IF_THEN = 0x0600_FC00
+"""Bits of xPSR that say how far a block of conditional instructions has come (Armv7-M, B1.4.2)."""
 ACCESS_INSTRUCTIONS = 200
 """An access to a register takes as long as so many instructions on the host."""
 PAGE = 4096
@@ -99,6 +101,7 @@ class Cpu:
         """A debugger is there, and wants to find its way through the stack."""
         self._bus_fault: BaseException | None = None
         self._since_rest = 0
+        self._accesses = 0
         self._runs = False
         self._has_context: list[Any] = []
         """What the handler that runs put aside."""
@@ -163,6 +166,11 @@ class Cpu:
         return self._counter.before(self.pc) if self._runs else self._counter.settled
 
     @property
+    def work(self) -> int:
+        """What the host has done for it, in instructions: an access to a register is many."""
+        return self.instructions + self._accesses * ACCESS_INSTRUCTIONS
+
+    @property
     def is_cut(self) -> bool:
         """The processor stopped because it was let run no further."""
         return self._counter.is_over
@@ -197,6 +205,9 @@ class Cpu:
         self._uc.context_update(context)
         self._has_context.append(context)
         self._stack_frame()
+        status = self._quickly.read(arm.UC_ARM_REG_XPSR)
+        if status & _IF_THEN:  # the handler does not begin within the conditional instructions
+            self._uc.reg_write(arm.UC_ARM_REG_XPSR, status & ~_IF_THEN)
         self._quickly.write(arm.UC_ARM_REG_LR, EXCEPTION_RETURN)
         self._quickly.write(arm.UC_ARM_REG_PC, entry | 1)
 
@@ -321,6 +332,7 @@ class Cpu:
     def _reader(self, page: int) -> Callable[[Any, int, int, Any], int]:
         def read(_uc: Any, offset: int, size: int, _data: Any) -> int:
             self._since_rest += ACCESS_INSTRUCTIONS
+            self._accesses += 1
             try:
                 return self._bus.read(page + offset, size)
             except Exception as fault:

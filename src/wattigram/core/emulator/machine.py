@@ -14,6 +14,7 @@ from wattigram.core.contract.link import LateWrite
 from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.emulator.cpu import Cpu, CpuError
 from wattigram.core.emulator.peripherals import Peripherals
+from wattigram.core.emulator.timed_wait import TimedWait
 
 GENERATED = "wg_"
 """Files that were written for the design."""
@@ -131,6 +132,8 @@ class Machine:
         self._has_read_clock = False
         self._is_timed = False
         """Whatever the main loop looks for, it looks at the clock as well, and may give up."""
+        self._looks_at = 0
+        self._timed_wait = TimedWait(self)
         self._round_ticks = 1
         """From one look in vain to the next."""
         # Instructions counted when the main loop found a result, and then looked in vain, for the
@@ -206,12 +209,53 @@ class Machine:
             if until is not None and self._main == "looking" and not cpu.in_handler:
                 # Looks in vain are all alike.
                 rounds = (until - 1 - self.free_at) // self._round_ticks
-                self.free_at += rounds * self._round_ticks
+                if not self._is_timed:
+                    self.leap(rounds)
+                elif rounds > 1:  # one of them is run
+                    self._timed_wait.pass_over(rounds - 1, self._looks_at)
             self._slice(until, most)
             if until is not None and self.is_waited_for:
                 return
             if until is None and self._main == "looking" and not self._pending:
                 return
+
+    # --- for whoever passes over a wait
+
+    @property
+    def place(self) -> int:
+        """Address of the instruction that the processor is at."""
+        return self.cpu.pc
+
+    def leap(self, rounds: int) -> None:
+        """Let the time of so many rounds of looking in vain pass."""
+        self.free_at += rounds * self._round_ticks
+
+    def stand(self) -> tuple[Any, ...]:
+        """Where the processor stands, to come back to."""
+        looks = self._looks_at, dict(self._looked_at), self._is_timed, self._has_read_clock
+        return self.state(), self._rest_ticks, dict(self.busy_ticks), looks
+
+    def stand_again(self, stood: tuple[Any, ...]) -> None:
+        """Stand where it was."""
+        state, self._rest_ticks, self.busy_ticks, looks = stood
+        self._looks_at, self._looked_at, self._is_timed, self._has_read_clock = looks
+        self.fault = None
+        self.come_back(state)
+        self.peripherals.look_anew()
+
+    def one_round(self, guard: Callable[[], bool]) -> None:
+        """Go on for no more than a round of a wait, and ask before each access to a register."""
+        self.peripherals.guard = guard
+        try:
+            self._slice(None, 2 * SHORT_ROUND)
+        finally:
+            self.peripherals.guard = None
+        if not self.cpu.is_cut:
+            self._main = "looking"
+
+    def rest(self) -> None:
+        """Stop after the instruction that the processor is at."""
+        self.cpu.stop()
 
     def run_handler(self) -> None:
         """Run what the interrupt that waits calls, and nothing else."""
@@ -363,12 +407,16 @@ class Machine:
             self._is_timed = self._has_read_clock and instructions <= SHORT_ROUND
             self._round_ticks = max(1, round(instructions * self._each_ticks))
         self._looked_at[what] = at
+        self._looks_at = self.cpu.pc
         self._has_read_clock = False
+
+    @property
+    def is_known_wait(self) -> bool:
+        """The main loop waits here with an eye on the clock, as it has done before."""
+        return self._is_timed and self._timed_wait.knows(self._looks_at)
 
     def on_sleep(self) -> None:
         """The main loop looks again and again for what is not there."""
-        if self._is_timed and self.peripherals.running:
-            return
         self._main = "looking"
         self.cpu.gets_on()
         self.cpu.stop()

@@ -59,6 +59,10 @@ class PeripheralListener(Protocol):
     def on_look(self, what: str, number: int) -> None:
         """The main loop looks for something that is not there, so many times since it woke."""
 
+    @property
+    def is_known_wait(self) -> bool:
+        """The main loop waits here with an eye on the clock, as it has done before."""
+
     def on_empty_poll(self) -> None:
         """The main loop looked for a result that is not there, for the first time since it woke."""
 
@@ -128,6 +132,8 @@ class Peripherals:
         self._send_from = 0
         self._held_high = 0
         self._empty_looks = self._byte_looks = 0
+        self.guard: Callable[[], bool] | None = None
+        """Asked before each access to a register whether it may be; nothing happens where it may not."""
         self.stirred = 0
         """How often the main loop found something to do."""
         self.cleared: set[str] = set()
@@ -202,6 +208,10 @@ class Peripherals:
     def awake(self) -> None:
         """The main loop begins to run again, or does more than to look in vain."""
         self.stirred += 1
+        self.look_anew()
+
+    def look_anew(self) -> None:
+        """Looks in vain count from here on."""
         self._empty_looks = self._byte_looks = 0
 
     def line_enabled(self, owner: str) -> int | None:
@@ -211,6 +221,8 @@ class Peripherals:
 
     def read(self, address: int, size: int) -> int:
         """Value of a register as firmware reads it."""
+        if self.guard is not None and not self.guard():
+            return 0
         known = self._known.get(address)
         if known is None:
             register = self.registers.at(address)
@@ -261,6 +273,8 @@ class Peripherals:
 
     def write(self, address: int, size: int, value: int) -> None:
         """Firmware writes a register."""
+        if self.guard is not None and not self.guard():
+            return
         register = self.registers.at(address)
         if self._listener.in_main:
             self.awake()  # whoever writes does more than to look
@@ -431,7 +445,9 @@ class Peripherals:
         self._listener.on_look("results", self._empty_looks)
         if self._empty_looks == 1:
             self._listener.on_empty_poll()
-        if self._empty_looks >= EMPTY_LOOKS:
+        if self._empty_looks >= EMPTY_LOOKS or (
+            self._empty_looks > 1 and self._listener.is_known_wait
+        ):
             self._empty_looks = 0
             self._listener.on_sleep()
 

@@ -177,11 +177,13 @@ class ResultDelivery:
             return
         if not carrier.repeats and first >= carrier.items:
             return
+        if carrier.repeats and len(data) > carrier.items:  # what comes last stays
+            first, data = first + len(data) - carrier.items, data[-carrier.items :]
         place = first % carrier.items
         head = min(len(data), carrier.items - place)
         self.machine.cpu.write(carrier.address + place * step, data[:head].tobytes())
         if head < len(data) and carrier.repeats:
-            self.machine.cpu.write(carrier.address, data[head : head + carrier.items].tobytes())
+            self.machine.cpu.write(carrier.address, data[head:].tobytes())
 
     def _set_place(self, carrier: DmaTransfer, number: int) -> None:
         if not self._registers.has(carrier.channel, "place"):

@@ -2,25 +2,24 @@
 
 from __future__ import annotations
 
+import copy
 import math
-from collections import Counter, deque
+from collections import Counter
 from collections.abc import Callable, Iterator
 from concurrent.futures import Executor
 
-import msgspec
 import numpy as np
 from msgspec.structs import replace
 
 from wattigram.core.board import Run
 from wattigram.core.board.channel import Channel
-from wattigram.core.board.dma_buffer import BufferPart
 from wattigram.core.board.event_detection import DetectedEvent, ThresholdDetector
-from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig
+from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig, EffectiveWatch
 from wattigram.core.contract.link import FLAG_UNSEQUENCED, FrameType, LateWrite
 from wattigram.core.emulator.configure import Silicon
+from wattigram.core.emulator.hand_overs import HandOvers, Work
 from wattigram.core.emulator.machine import Machine
 from wattigram.core.emulator.result_delivery import (
-    IntArray,
     ResultDelivery,
     tell_comparator,
     tell_threshold,
@@ -30,25 +29,7 @@ from wattigram.core.silicon.registers import NO_WINDOW, SiliconState, event_coun
 LONGEST_STEP_S = 0.02
 """Of board time that is worked out at once, so that converters do not run far ahead of one
 another."""
-
-
-class LeftOver(msgspec.Struct):
-    """Items since the last mark.
-
-    ``known`` says of what state of the channel they are; ``items`` and ``ready``, when each was
-    there, are (n,) int64, ``first`` is the number of the first, and ``count`` of them lie in memory.
-    """
-
-    known: tuple[int, int, int]
-    items: IntArray
-    ready: IntArray
-    first: int
-    count: int = -1
-
-
 NEVER = 1 << 62
-Work = tuple[int, Callable[[], None]]
-"""Something that comes to the program, and when: ticks since the start."""
 
 
 def _at(work: Work) -> int:
@@ -81,11 +62,12 @@ class ImageRun(Run):
         self._is_split = end_ticks is None or any(
             self._is_acted_upon(channel) for channel in self.channels
         )
-        self._left_over: dict[int, LeftOver] = {}
         self._followed = 0
         """How often the silicon followed the program."""
-        self._undone: list[deque[BufferPart]] = [deque() for _ in self.channels]
-        """Units of each channel that the program has not been told of yet."""
+        self._judges: dict[int, list[ThresholdDetector]] = {}
+        """How those that judge each channel's results stood before it was last worked out."""
+        self._again: list[Work] = []
+        """What comes of channels that were worked out anew."""
         self._ahead: list[Work] = []
         """What silicon has worked out already and comes to the program later than now: the rest of
         a long cycle."""
@@ -113,8 +95,12 @@ class ImageRun(Run):
         machine.busy_ticks = {"isr": 0, "main": 0}
         self._is_split_anyway = self._is_split
         self._follow_samplers()
-        self._handings = [
-            ResultDelivery(machine, state, channel.config.name, len(channel.config.slots))
+        self._hand_overs = [
+            HandOvers(
+                channel,
+                ResultDelivery(machine, state, channel.config.name, len(channel.config.slots)),
+                self.epoch,
+            )
             for channel in self.channels
         ]
 
@@ -156,6 +142,8 @@ class ImageRun(Run):
                 target = min(target, self._next_hand_over())
             self._until(target, executor)
             self._set_now(self.ticks)
+            if self.ticks == self._end_ticks:
+                self._moved += self._route_frames()  # what comes later belongs to no run
         moved, self._moved = [*self._moved, *self._route_frames()], []
         self._take_bytes()
         return [*moved, *self._program_frames(self._shown_until)]
@@ -233,6 +221,8 @@ class ImageRun(Run):
                 default=(math.inf, 0),
             )
             if self._process(min(first, self.ticks, math.ceil(min(soonest[0], NEVER)))):
+                again, self._again = self._again, []
+                queue = sorted([*queue, *again], key=_at)
                 continue
             if soonest[0] < self.ticks and soonest[0] <= first:
                 more = self._advanced(self.channels[soonest[1]], executor)
@@ -268,30 +258,31 @@ class ImageRun(Run):
 
     def _advanced(self, channel: Channel, executor: Executor | None) -> list[Work]:
         """What comes of a channel up to now, or up to where it must be asked again."""
-        parts, judged = channel.advance(self.ticks, executor)
+        ahead = not self._is_acted_upon(channel)
+        if ahead:
+            self._judges[channel.stream] = copy.deepcopy(list(self._judging(channel)))
+        works, judged = self._hand_overs[channel.stream].advance(self.ticks, executor, ahead=ahead)
         self._watch(judged)
-        return [*self._waiting_events(), *self._units(channel, parts)]
+        return [*self._waiting_events(), *works]
 
-    def _units(self, channel: Channel, parts: list[BufferPart]) -> list[Work]:
-        """Hand-overs with the instants at which they come."""
-        handing = self._handings[channel.stream]
-        if not parts:
-            return []
-        queue = []
-        for part, ready in zip(parts, channel.all_ready_ticks(parts), strict=True):
-            work = self._handing(handing, channel, part, ready + self.epoch)
-            queue.append((int(ready[-1]), work))
-        self._undone[channel.stream] += parts
-        return queue
+    def _judging(self, channel: Channel) -> Iterator[ThresholdDetector]:
+        """Those of the converter itself that judge a channel's results."""
+        for watcher in self._watchers:
+            tap = self.config.taps[watcher.watch.tap]
+            if tap.by_hardware and tap.converter == channel.stream:
+                yield watcher
 
-    def _handing(
-        self, handing: ResultDelivery, channel: Channel, part: BufferPart, ready: IntArray
-    ) -> Callable[[], None]:
-        def hand() -> None:
-            self._undone[channel.stream].popleft()
-            handing.hand(part, ready)
-
-        return hand
+    def _take_back(self, channel: Channel, until: int) -> None:
+        """A channel that was worked out ahead has been switched off: what began later did not happen."""
+        works, judged = self._hand_overs[channel.stream].take_back(until)
+        self._again += works
+        before = {one.number: one for one in self._judges.pop(channel.stream, ())}
+        self._watchers = [before.get(one.number, one) for one in self._watchers]
+        for judgeable in judged:  # events until then were told
+            for watcher in self._judging(channel):
+                if watcher.watch.tap == judgeable.tap:
+                    watcher.feed(self._stream(judgeable, watcher.watch.on_reduced))
+        self._judges[channel.stream] = copy.deepcopy(list(self._judging(channel)))
 
     def _act(
         self, watcher: ThresholdDetector, happened: list[DetectedEvent], seen_ticks: int | None
@@ -319,15 +310,25 @@ class ImageRun(Run):
                     self._happened.setdefault(event_count(place, "first"), event.ticks)
                 watch = self.config.watches[event.watch]
                 later = self._judged_later(watch.tap) if watch is not None else 0
-                waiting.append((event.ticks + later, self._telling(place, event)))
+                waiting.append((event.ticks + later, self._telling(place, event, watch)))
         self._events = []
         return waiting
 
-    def _telling(self, place: tuple[str, int], event: DetectedEvent) -> Callable[[], None]:
+    def _telling(
+        self, place: tuple[str, int], event: DetectedEvent, watch: EffectiveWatch | None
+    ) -> Callable[[], None]:
         owner, index = place
-        if index == NO_WINDOW:
+        if index == NO_WINDOW or watch is None:
             return lambda: tell_comparator(self.machine, owner, event, self.epoch)
-        return lambda: tell_threshold(self.machine, owner, index, event, self.epoch)
+        worked = self._hand_overs[self.config.taps[watch.tap].converter].worked
+
+        def tell() -> None:
+            if worked.holds_at(event.ticks):
+                tell_threshold(self.machine, owner, index, event, self.epoch)
+            else:
+                self._happened[event_count(place, "began" if event.entered else "ended")] -= 1
+
+        return tell
 
     def _set_now(self, ticks: int) -> None:
         self.machine.now = max(self.machine.now, self.epoch + ticks)
@@ -343,8 +344,14 @@ class ImageRun(Run):
             if channel is None or self._halted.get(owner, False) != on:
                 continue
             self._halted[owner] = not on
+            if not on:
+                until = now if self._end_ticks is None else min(now, self._end_ticks)
+                if not self._is_acted_upon(channel):
+                    self._take_back(channel, until)
             if on and channel.is_steady:
                 channel.skip_to(now)
+                if not self._is_acted_upon(channel):
+                    self._again += self._advanced(channel, None)
             else:
                 since = max(float(now), channel.pace.free_ticks)
                 channel.pace.pause(since, float(now) if on else None)
@@ -353,6 +360,8 @@ class ImageRun(Run):
             channel = self._by_name.get(owner)
             if channel is None or channel.config.pace.kind != "events":
                 continue
+            if self._halted.get(owner, False):
+                continue  # one that is off hears no start
             # Software that starts slot after slot goes on with the scan that it has begun.
             is_amid = len(channel.config.slots) > 1 and not channel.config.pace.singly
             if not is_amid or now >= channel.pace.free_ticks:
@@ -390,7 +399,7 @@ class ImageRun(Run):
         driven = state.number(port, "outputs", 0)
         levels = state.number(port, "output", 0) & driven
         for pin, bit in self._ports.get(port, {}).items():
-            drive = self.config.bench.pins.get(pin)
+            drive = self.bench.pins.get(pin)
             if not driven >> bit & 1 and drive is not None:
                 is_high = float(self._pin_outputs.drive_voltage(drive, now_s)[0]) > half_v
                 levels |= is_high << bit
@@ -419,32 +428,9 @@ class ImageRun(Run):
     def leave_partials(self, owner: str = "") -> None:
         """Before the program looks, or may stop: what DMA has moved since the last mark lies in memory,
         of all channels or of one converter or DMA channel."""
-        for channel, handing in zip(self.channels, self._handings, strict=True):
-            if owner and owner not in handing.owners:
-                continue
-            waiting = self._undone[channel.stream]
-            known = channel.converted, len(waiting), self._followed
-            left = self._left_over.get(channel.stream)
-            if left is None or left.known != known:
-                left = self._left_over[channel.stream] = self._left(channel, known)
-            count = int(np.searchsorted(left.ready, self._shown_now, side="right"))
-            if count != left.count:
-                left.count = count
-                part = BufferPart(left.items[:count], left.first, None)
-                handing.leave(part, left.ready[:count])
-
-    def _left(self, channel: Channel, known: tuple[int, int, int]) -> LeftOver:
-        """Items of a channel that nobody was told of yet, with those to come that are worked out
-        already."""
-        waiting = list(self._undone[channel.stream])
-        rest = channel.unfinished
-        parts = [*waiting, *([rest] if rest is not None else [])]
-        if not parts:
-            nothing = np.empty(0, dtype=np.int64)
-            return LeftOver(known, nothing, nothing, channel.handed_over)
-        items = np.concatenate([part.items for part in parts])
-        ready = np.concatenate([channel.ready_ticks(part) for part in parts]) + self.epoch
-        return LeftOver(known, items, ready, parts[0].first)
+        for one in self._hand_overs:
+            if not owner or owner in one.owners:
+                one.leave(self._shown_now, self._followed)
 
     @property
     def _shown_now(self) -> int:

@@ -15,6 +15,7 @@ import msgspec
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.image import load_image
+from wattigram.core.firmware.built_objects import BuiltObjects
 from wattigram.core.firmware.compiler_flags import C_FLAGS, ELF, LINK_FLAGS, target_flags
 from wattigram.core.firmware.memory_overflow import is_of_room, overflows
 from wattigram.core.model.part import Part
@@ -125,7 +126,7 @@ def build_firmware(
     on_line: Callable[[str], None] = lambda _line: None,
     is_cancelled: Callable[[], bool] = lambda: False,
 ) -> BuildResult:
-    """Compile all C of a folder and link it.
+    """Compile all C of a folder that has changed since it was built, and link it.
 
     Raises
     ------
@@ -155,14 +156,29 @@ def build_firmware(
     flags = [*C_FLAGS, *target_flags(part.processor.core)]
     objects = []
     good = True
+    kept = 0
+    before = BuiltObjects(folder, out)
     for source in sources:
         target = out / f"{source.stem}.o"
         objects.append(target.relative_to(folder))
+        name = str(target.relative_to(folder))
+        command = [compiler.path, *flags, "-MMD", "-c", source.name, "-o", name]
+        how = [compiler.version, *command]
+        if before.has(target.name, how):
+            kept += 1
+            continue
+        before.forget(target.name)
         take(f"{Path(compiler.path).name} -c {source.name}")
-        command = [compiler.path, *flags, "-c", source.name, "-o", str(target.relative_to(folder))]
-        good = _run(command, folder, take, is_cancelled) and good
+        said = len(lines)
+        is_made = _run(command, folder, take, is_cancelled)
+        good = is_made and good
+        if is_made and len(lines) == said:
+            before.note(target.name, how)
         if is_cancelled():
             break
+    before.keep()
+    if kept:
+        take(f"{kept} {'files' if kept > 1 else 'file'} as built before")
     elf: Path | None = None
     if good and not is_cancelled():
         take(f"{Path(compiler.path).name} -o {ELF}")

@@ -22,7 +22,7 @@ from wattigram.core.firmware.setup_c import setup_context
 from wattigram.core.firmware.tables import ChainTable, Tables, check_firmware
 from wattigram.core.model.design import TimerTrigger, Workspace
 from wattigram.core.predict.clocks import timer_setting
-from wattigram.core.predict.timing import slot_order
+from wattigram.core.predict.timing import scan_timing, slot_order
 from wattigram.core.silicon.registers import Symbol, Write, c_name, design_writes, register_map
 
 if TYPE_CHECKING:
@@ -130,7 +130,11 @@ class _Context:
         """C name of something in memory."""
         if symbol.kind == "table":
             return f"wg_wave_{self.tables.table_names[symbol.name]}"
-        return f"wg_{symbol.kind}_{self.tables.chain_names[symbol.name]}"
+        name = self.tables.chain_names[symbol.name]
+        is_fresh = any(chain.name == name and chain.fresh_items for chain in self.tables.chains)
+        if is_fresh:
+            return f"wg_fresh_{name}" if symbol.kind == "buffer" else f"wg_fresh_stamps_{name}"
+        return f"wg_{symbol.kind}_{name}"
 
     def template_context(self) -> dict[str, Any]:
         """What templates know."""
@@ -155,6 +159,7 @@ class _Context:
             lines[alarm_line] = "wg_port_alarm"
         vectors = [lines.get(line, "unexpected") for line in range(max(lines, default=0) + 1)]
         bodies = [*(handler.body for handler in writer.handlers), *writer.polls]
+        bodies += [lines for _number, _converter, _name, lines in writer.reads]
         return {
             "handlers": writer.handlers,
             "needs_whole": any("wg_whole(" in line for body in bodies for line in body),
@@ -162,6 +167,7 @@ class _Context:
             "places": writer.places,
             "pointings": writer.pointings,
             "polls": writer.polls,
+            "reads": writer.reads,
             "exit_code": writer.exit_code,
             "lines": len(vectors),
             "vectors": vectors,
@@ -316,7 +322,10 @@ class _Context:
             f"A cycle of {format_rounded(chain.cycle_ticks * tick_s, 's')}, {slots} "
             f"slot{'s' if slots > 1 else ''}: {', '.join(order)}.",
             f"A loop of {chain.loop_items} items of {chain.store_bits} bits; a half is full every "
-            f"{format_rounded(chain.half_s, 's')}.",
+            f"{format_rounded(chain.half_s, 's')}."
+            if not chain.fresh_items
+            else f"DMA keeps {chain.fresh_items} items of {chain.store_bits} bits fresh; the program "
+            f"reads the newest every {format_rounded(chain.half_s, 's')}.",
         ]
         return {
             "number": chain.number,
@@ -332,15 +341,21 @@ class _Context:
             "loop_type": f"uint{bits}_t",
             "loop_count": chain.loop_bytes * 8 // bits,
             "stamped": chain.stamped,
+            "fresh_items": chain.fresh_items,
+            "fresh_stamps": chain.fresh_items and not self._is_even(chain),
             "store_bytes": chain.store_bits // 8,
             "item_bytes": chain.item_bits // 8,
             "by_dma": _bool(chain.by_dma),
+            "is_single_run": _bool(chain.halts),
             "swap": _bool(chain.swap),
             "end_ticks": ", ".join(f"{ticks}u" for ticks in chain.end_ticks),
             "held_ticks": ", ".join(f"{ticks}u" for ticks in chain.held_ticks),
             "lifts": ", ".join(map(str, chain.lifts)) if len(set(chain.lifts)) > 1 else "",
             "taps": ", ".join("WG_NO_FILTER" if tap is None else f"{tap}u" for tap in chain.taps),
         }
+
+    def _is_even(self, chain: ChainTable) -> bool:
+        return scan_timing(self.workspace, chain.chain).is_even
 
     def _inputs(self, chain: ChainTable) -> list[tuple[int, int, int, str]]:
         """Place, channel, sampling cycles and signal of each slot, in the converter's order."""

@@ -21,7 +21,7 @@ from wattigram.core.model.design import (
     Watch,
     Workspace,
 )
-from wattigram.core.predict.timing import repoints, retrieval_timing, slot_order
+from wattigram.core.predict.timing import repoints, retrieval_timing, scan_timing, slot_order
 from wattigram.core.silicon.registers import c_name, field_value, hardware_watches, register_map
 
 
@@ -75,7 +75,7 @@ class HandlerWriter:
                 routines.setdefault(owner, []).extend(windows)
                 briefs.setdefault(owner, []).append("Windows that the converter judges.")
             match chain.chain.readout:
-                case Dma(channel=channel):
+                case Dma(channel=channel) if not chain.fresh_items:
                     routines.setdefault(channel, []).extend(self._mark_lines(chain, channel))
                     briefs.setdefault(channel, []).append(self._brief(chain))
                 case Interrupt() | Fifo():
@@ -130,6 +130,47 @@ class HandlerWriter:
             yield from self._hook_lines(f"wg_isr_half_{chain.name}", is_full)
             yield "}"
 
+    @cached_property
+    def reads(self) -> tuple[tuple[int, str, str, tuple[str, ...]], ...]:
+        """Number, converter, C name and statements that read the newest results, of chains that DMA keeps
+        fresh."""
+        return tuple(
+            (chain.number, chain.chain.converter, chain.name, tuple(self._read_lines(chain)))
+            for chain in self.tables.chains
+            if chain.fresh_items
+        )
+
+    def _read_lines(self, chain: ChainTable) -> Iterator[str]:
+        number, count = chain.number, len(chain.end_ticks)
+        tally = read_c(self.registers, chain.chain.converter, "passes")
+        is_even = scan_timing(self.workspace, chain.chain).is_even
+        place = f"wg_chain_fresh({number}u, made, slot, {chain.fresh_items}u)"
+        yield f"uint32_t items[{count}];"
+        if is_even:
+            yield "uint64_t ready;"
+        else:
+            yield f"uint32_t ready[{count}];"
+        yield "uint64_t made;"
+        reads = [
+            f"for (uint32_t slot = 0u; slot < {count}u; slot++) {{",
+            f"    items[slot] = wg_fresh_{chain.name}[{place}];",
+        ]
+        if is_even:
+            reads.insert(0, f"ready = {self._end(chain)};")
+        else:
+            reads.append(f"    ready[slot] = wg_fresh_stamps_{chain.name}[{place}];")
+        for line in _settled(f"wg_chain_made({number}u, {tally})", [*reads, "}"]):
+            yield line.removeprefix("    ")
+        yield f"if (made < {count}u) {{"
+        yield "    return; /* not each slot has a result yet */"
+        yield "}"
+        yield f"for (uint32_t slot = 0u; slot < {count}u; slot++) {{"
+        since = (
+            f"ready - wg_chain_age({number}u, made, slot)" if is_even else "wg_whole(ready[slot])"
+        )
+        yield f"    wg_chain_put({number}u, items[slot], {since});"
+        yield "}"
+
     def _end(self, chain: ChainTable) -> str:
         """C for the instant at which the newest result was ready, 64 bits of ticks."""
         owner = chain.chain.converter
@@ -177,6 +218,7 @@ class HandlerWriter:
             yield f"        wg_chain_skip({number}u, wg_chain_next({number}u) + tally);"
             yield "    }"
             yield "}"
+            yield from self._halt_lines(chain)
             return
         register, flag = flag_c(registers, owner, "done")
         yield f"if (({register} & {flag}) != 0u) {{"
@@ -212,9 +254,17 @@ class HandlerWriter:
                 yield from self._hook_lines(
                     f"wg_isr_result_{chain.name}", f"wg_chain_next({number}u) - 1u, {name}"
                 )
-        for line in self._next_lines(chain):
+        for line in (*self._next_lines(chain), *self._halt_lines(chain)):
             yield f"    {line}"
         yield "}"
+
+    def _halt_lines(self, chain: ChainTable) -> Iterator[str]:
+        """Turn the converter off when its single run is over."""
+        if chain.halts:
+            off = set_flag_c(self.registers, chain.chain.converter, "on", on=False)
+            yield f"if (wg_chain_is_full({chain.number}u)) {{"
+            yield f"    {off}"
+            yield "}"
 
     @staticmethod
     def _hook_lines(name: str, arguments: str) -> Iterator[str]:
@@ -358,11 +408,19 @@ class HandlerWriter:
                 if retrieval.timeout_s is not None:
                     limit = max(1, int(retrieval.timeout_s * self.workspace.bus_clock_hz))
                     number, unit = chain.number, chain.chain.results_per_isr
+                    # What starts every so often is waited for once it has been started.
+                    started = f"wg_chain_expects({number}u) && " if self._is_periodic(chain) else ""
                     lines = [
-                        f"if (!wg_chain_is_late({number}u) && !wg_await_{chain.name}({limit}u)) {{",
+                        f"if ({started}!wg_chain_is_late({number}u) && !wg_await_{chain.name}({limit}u)) {{",
                         f"    wg_chain_give_up({number}u, {unit}u);",
                         "}",
                         *lines,
+                    ]
+                if chain.halts:
+                    lines = [
+                        f"if (!wg_chain_is_full({chain.number}u)) {{",
+                        *(f"    {line}" for line in lines),
+                        "}",
                     ]
                 polled.append(tuple(lines))
             elif (
@@ -371,9 +429,10 @@ class HandlerWriter:
                 and trigger.follows_itself
             ):
                 register, flag = flag_c(self.registers, chain.chain.converter, "done")
+                ongoing = f" && !wg_chain_is_full({chain.number}u)" if chain.halts else ""
                 polled.append(
                     (
-                        f"if (({register} & {flag}) != 0u) {{",
+                        f"if (({register} & {flag}) != 0u{ongoing}) {{",
                         f"    {set_flag_c(self.registers, chain.chain.converter, 'start')}",
                         "}",
                     )
@@ -406,7 +465,7 @@ class HandlerWriter:
             retrieval = chain.chain.readout
             place = (
                 read_c(self.registers, retrieval.channel, "place")
-                if isinstance(retrieval, Dma)
+                if isinstance(retrieval, Dma) and not chain.fresh_items
                 else "0u"
             )
             isr = f"wg_isr_{c_name(chain.chain.converter).lower()}"
@@ -418,6 +477,11 @@ class HandlerWriter:
         """Number, converter and statements that start once, halt and resume, for chains that need
         it."""
         acted_upon = {watch.chain for watch in self.tables.watches if watch.watch.stops}
+        acted_upon |= {
+            reaction.acts_on
+            for reaction in self.tables.config.reactions
+            if reaction.action in {"stop", "start"}
+        }
         started = {watch.starts for watch in self.tables.watches if watch.starts is not None}
         rows = []
         for chain in self.tables.chains:

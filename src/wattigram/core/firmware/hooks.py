@@ -119,7 +119,7 @@ def isr_hooks(tables: Tables) -> tuple[IsrHook, ...]:
     hooks = []
     for chain in tables.chains:
         owner, readout = chain.chain.converter, chain.chain.readout
-        if isinstance(readout, Dma):
+        if isinstance(readout, Dma) and not chain.fresh_items:
             hooks.append(
                 IsrHook(
                     f"wg_isr_half_{chain.name}",

@@ -92,7 +92,7 @@ def buffer_layout(workspace: Workspace, name: str) -> BufferLayout | None:
 
 
 def _write_place(workspace: Workspace, chain: Chain) -> MemoryLocation | None:
-    if not isinstance(chain.readout, Dma):
+    if not isinstance(chain.readout, Dma) or chain.read_period_s is not None:
         return None
     try:
         place = register_map(workspace.part).find(chain.readout.channel, "place")

@@ -22,7 +22,9 @@ from wattigram.core.firmware.register_c import c_register, field_value_c, read_c
 from wattigram.core.firmware.tables import Tables
 from wattigram.core.model.design import (
     CallAction,
+    ConverterAction,
     PinAction,
+    Polling,
     Reaction,
     ScaledAction,
     SoftwareTrigger,
@@ -46,6 +48,15 @@ class ReactionC(msgspec.Struct, frozen=True):
     takes_condition: bool
 
 
+class InputC(msgspec.Struct, frozen=True):
+    """A port pin that the program looks at: the number of its events, and C for its port's levels."""
+
+    number: int
+    pin: str
+    levels: str
+    ticks: int
+
+
 class ProgramWriter:
     """Writes what reactions do with the registers of the part."""
 
@@ -61,7 +72,8 @@ class ProgramWriter:
             "reactions": self.reactions,
             "scales": any(reaction.scale is not None for reaction in self._config.reactions),
             "starts": [self.names[place] for place, _one in self._on("start")],
-            "periods": [*self._started(), *self._acting()],
+            "periods": [*self._started(), *self._looking(), *self._acting()],
+            "inputs": self.inputs,
             "results": list(self._results().items()),
             "events": list(self._events().items()),
             "serial": self.serial,
@@ -116,7 +128,7 @@ class ProgramWriter:
         """One whose signals nothing converts does nothing."""
         reaction = self.workspace.project.reactions[place]
         return self._config.reactions[place].output is not None or isinstance(
-            reaction.do, CallAction
+            reaction.do, (CallAction, ConverterAction)
         )
 
     def _on(self, what: str) -> list[tuple[int, EffectiveReaction]]:
@@ -127,16 +139,48 @@ class ProgramWriter:
         ]
 
     def _started(self) -> Iterator[dict[str, Any]]:
-        """Chains that the main loop starts every so often."""
+        """Chains that the main loop starts, or reads, every so often."""
         for chain in self.tables.chains:
+            if chain.chain.read_period_s is not None:
+                ticks = max(1, round(chain.chain.read_period_s * self._config.tick_hz))
+                yield {"ticks": ticks, "only": "", "calls": [f"wg_read_newest({chain.number}u)"]}
             trigger = chain.chain.trigger
             if isinstance(trigger, SoftwareTrigger) and trigger.period_s is not None:
                 ticks = max(1, round(trigger.period_s * self._config.tick_hz))
-                yield {"ticks": ticks, "call": f"wg_control_trigger({chain.number}u)"}
+                only = f"!wg_chain_is_full({chain.number}u)" if chain.halts else ""
+                calls = [f"wg_control_trigger({chain.number}u)"]
+                readout = chain.chain.readout
+                if isinstance(readout, Polling) and readout.timeout_s is not None:
+                    calls.append(f"wg_chain_expect({chain.number}u, {len(chain.end_ticks)}u)")
+                yield {"ticks": ticks, "only": only, "calls": calls}
+
+    @cached_property
+    def inputs(self) -> tuple[InputC, ...]:
+        """Port pins that the main loop looks at every so often.
+
+        Raises :class:`FirmwareError` where no register shows their levels.
+        """
+        looks = []
+        for number, watch in enumerate(self.workspace.watches):
+            if watch.kind != "input":
+                continue
+            port = self.workspace.part.port_of(watch.pin)
+            if port is None or not self.registers.has(port.name, "input"):
+                raise FirmwareError(
+                    f"{self.workspace.part.name} has no input register for pin {watch.pin}.",
+                    cure="Describe that of its port in the part file, or choose another pin.",
+                )
+            ticks = max(1, round(watch.look_period_s * self._config.tick_hz))
+            looks.append(InputC(number, watch.pin, f"{self._put(watch.pin)}_levels()", ticks))
+        return tuple(looks)
+
+    def _looking(self) -> Iterator[dict[str, Any]]:
+        for look in self.inputs:
+            yield {"ticks": look.ticks, "only": "", "calls": [f"look_at_{look.number}()"]}
 
     def _acting(self) -> Iterator[dict[str, Any]]:
         for place, reaction in self._on("period"):
-            yield {"ticks": reaction.period_ticks, "call": f"{self.names[place]}()"}
+            yield {"ticks": reaction.period_ticks, "only": "", "calls": [f"{self.names[place]}()"]}
 
     def _results(self) -> dict[int, list[str]]:
         """Functions by the chain whose results they wait for."""
@@ -203,6 +247,9 @@ class ProgramWriter:
         do = reaction.do
         if isinstance(do, CallAction):
             yield f"{do.function}();"
+        elif isinstance(do, ConverterAction):
+            what = "halt" if do.action == "stop" else "resume"
+            yield f"wg_control_{what}({effective.acts_on}u);"
         elif isinstance(do, PinAction):
             yield from self._pin(do, effective)
         elif effective.action == "sends":

@@ -44,7 +44,12 @@ class ChainTable(msgspec.Struct, frozen=True):
     store_bits: int
     item_bits: int
     loop_items: int
+    """Of the buffer that is sent from."""
+    fresh_items: int
+    """Of the buffer that DMA keeps fresh for the program to read; 0 where it sends from there."""
     by_dma: bool
+    halts: bool
+    """The program turns the converter off when the buffer has been filled once."""
     stamped: bool
     swap: bool
     cycle_ticks: int
@@ -162,6 +167,7 @@ class Tables(msgspec.Struct, frozen=True, dict=True):
         program_taps = [
             (place, tap) for place, tap in enumerate(self.config.taps) if not tap.by_hardware
         ]
+        reads = chain.read_period_s is not None
         taps = tuple(
             next(
                 (
@@ -179,8 +185,10 @@ class Tables(msgspec.Struct, frozen=True, dict=True):
             name=self.chain_names[chain.converter],
             store_bits=chain.buffer.element_bits,
             item_bits=item_bits(chain),
-            loop_items=chain.buffer.samples,
-            by_dma=isinstance(chain.readout, Dma),
+            loop_items=chain.buffer.samples if not reads else 2 * len(converter.slots),
+            fresh_items=chain.buffer.samples if reads else 0,
+            by_dma=isinstance(chain.readout, Dma) and not reads,
+            halts=converter.loop.halts,
             stamped=converter.stamped,
             swap=converter.loop.swap_bytes,
             cycle_ticks=converter.cycle_ticks,
@@ -224,6 +232,8 @@ class Tables(msgspec.Struct, frozen=True, dict=True):
         """What a watch is, for people."""
         if watch.kind == "comparator":
             return watch.comparator
+        if watch.kind == "input":
+            return f"pin {watch.pin}"
         if watch.kind == "twin":
             return f"{watch.signal}: twin"
         name = watch.window(self.workspace.project).name

@@ -35,8 +35,8 @@ def due_items(take: Take, chain: Chain) -> float:
     design no more than it has."""
     cycle = scan_timing(take.workspace, chain)
     trigger = take.workspace.project.own_trigger(chain)
-    rate_hz = float(cycle.cycle_rate_hz)
-    if isinstance(trigger, TimerTrigger):
+    rate_hz = float(cycle.handed_rate_hz)
+    if isinstance(trigger, TimerTrigger) and cycle.read_period_s is None:
         units = len(chain.slots) if chain.per_trigger == "conversion" else 1
         rate_hz = float(1 / trigger.period_s) / units
     due = take.seconds * rate_hz * len(chain.slots)

@@ -10,7 +10,7 @@ from wattigram.core.judge.judgement import single_run_items
 from wattigram.core.judge.threshold_events import crossings
 from wattigram.core.model.design import Chain, Workspace, rate_divisor, tap_index
 from wattigram.core.predict.expected import band_half_width_v
-from wattigram.core.predict.timing import scan_timing
+from wattigram.core.predict.timing import buffer_timing, scan_timing
 
 MOST_LOST = 0.25
 """Share of the items; of fewer an expectation of the rate tells."""
@@ -31,9 +31,7 @@ def missing_text(take: Take, name: str) -> str:
     stream = take.workspace.project.chains.index(chain)
     if not take.item_count(stream):
         return ""
-    lap_s = (
-        float(scan_timing(take.workspace, chain).cycle_s) * chain.buffer.samples / len(chain.slots)
-    )
+    lap_s = 2 * float(buffer_timing(take.workspace, chain).half_s)
     ticks = take.frame_rows(stream)["ticks"]
     last_s = (
         int(ticks[-1]) / take.tick_hz + lap_s if len(ticks) else take.seconds
@@ -63,9 +61,12 @@ def _stage_text(take: Take, chain: Chain, name: str) -> str:
 
 
 def may_pause(workspace: Workspace, chain: Chain) -> bool:
-    """A window or a pair of the design stops the chain and starts it again: pauses are intended."""
+    """A window, a pair or a reaction of the design stops the chain and starts it again: pauses are
+    intended."""
     signals = workspace.project.signals_of(chain)
-    return any(window.pauses for signal in signals for window in signal.thresholds)
+    return workspace.project.is_controlled(chain) or any(
+        window.pauses for signal in signals for window in signal.thresholds
+    )
 
 
 def has_paused(take: Take, chain: Chain) -> bool:
@@ -73,6 +74,8 @@ def has_paused(take: Take, chain: Chain) -> bool:
     they are may do that."""
     if not may_pause(take.workspace, chain):
         return False
+    if take.workspace.project.is_controlled(chain):
+        return True  # how long it was off, events and periods decide
     names = {slot.signal for slot in chain.slots}
     for watch in take.workspace.watches:
         if watch.kind != "window" or watch.signal not in names:

@@ -82,7 +82,7 @@ class _Course:
         chain = take.workspace.project.chain_of(name)
         self._delay_s = 0.0
         if chain is not None and is_judged_reduced(take, name):
-            rate_hz = float(scan_timing(take.workspace, chain).cycle_rate_hz) * len(
+            rate_hz = float(scan_timing(take.workspace, chain).handed_rate_hz) * len(
                 chain.places_of(name)
             )
             self._delay_s = filter_delay(signal.later_filter) / rate_hz

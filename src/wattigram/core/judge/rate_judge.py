@@ -14,7 +14,7 @@ from wattigram.core.judge.judgement import (
     within,
 )
 from wattigram.core.judge.missing_data import has_paused, may_pause
-from wattigram.core.model.design import Chain, Dma, RateExpectation, TimerTrigger, Workspace
+from wattigram.core.model.design import Chain, RateExpectation, TimerTrigger, Workspace
 from wattigram.core.predict.clocks import timer_setting
 from wattigram.core.predict.timing import scan_timing
 
@@ -50,7 +50,7 @@ def judge_rate(take: Take, expectation: RateExpectation) -> Judgement:
     # What waits for a mark when a board is cut off, and what is under way when it stops, is not
     # missing.
     allowed = 2 + chain.buffer.samples / len(chain.slots) * (0 if take.totals else 1)
-    if isinstance(chain.readout, Dma) and chain.readout.single_run:
+    if chain.readout.single_run:
         came, wanted = take.item_count(stream), chain.buffer.samples
         if came > wanted:
             note = f"{came} samples came, and a single run of {wanted} is wanted"
@@ -112,6 +112,8 @@ def wanted_rate_hz(workspace: Workspace, chain: Chain) -> float:
     to."""
     trigger = workspace.project.own_trigger(chain)
     cycle = scan_timing(workspace, chain)
+    if cycle.read_period_s is not None:
+        return float(cycle.handed_rate_hz)
     if isinstance(trigger, TimerTrigger) and cycle.trigger.pace == "pattern":
         setting = timer_setting(
             workspace, trigger.replaced(prescaler_register=None, period_register=None), alone=True

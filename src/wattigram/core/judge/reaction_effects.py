@@ -15,6 +15,7 @@ from wattigram.core.model.design import (
     BarAction,
     BytesAction,
     ComparatorSwitched,
+    InputChanged,
     PairTripped,
     PeriodElapsed,
     PinAction,
@@ -82,6 +83,10 @@ def causes_of(take: Take, reaction: Reaction) -> list[Due]:
             assert comparator is not None
             watch = Watch("comparator", comparator.signal, comparator=name)
             return _events(take, watch, changes_of(when))
+        case InputChanged(pin=pin, look_period_s=every_s) as when:
+            return _events(
+                take, Watch("input", "", pin=pin, look_period_s=every_s), changes_of(when)
+            )
         case ResultsFetched(converter=converter):
             return [Due(at_s) for at_s in fetched_s(take, converter).tolist()]
         case PeriodElapsed(period_s=period_s):

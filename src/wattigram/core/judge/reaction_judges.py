@@ -18,6 +18,7 @@ from wattigram.core.judge.verdict import Outcome
 from wattigram.core.model.design import (
     BarAction,
     BytesAction,
+    ConverterAction,
     DacAction,
     DutyAction,
     PeriodAction,
@@ -46,7 +47,11 @@ def judge_reaction(take: Take, expectation: ReactionExpectation) -> Judgement:
     within_s = float(expectation.within_s)
     seen = effects_of(take, reaction, within_s)
     if seen is None:
-        return not_judged("nobody sees what own code does")
+        return not_judged(
+            "what it does shows in the samples only"
+            if isinstance(reaction.do, ConverterAction)
+            else "nobody sees what own code does"
+        )
     if not seen.due and not seen.unexpected:
         return not_judged("nothing was to happen in this take")
     worst_s = float(seen.latencies_s.max(initial=0.0))

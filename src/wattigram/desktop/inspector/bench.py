@@ -140,6 +140,14 @@ def _around(workspace: Workspace, pin: str) -> Surroundings:
     return around
 
 
+def hand_fields(workspace: Workspace, pin: str) -> list[Field]:
+    """What is wired to a pin, and how it stands, where a hand can turn it: a switch, a button."""
+    _facts, fields = wiring_fields(workspace, pin)
+    wiring = workspace.project.wired(pin)
+    count = 0 if wiring is None else len(wiring.source.choices(_around(workspace, pin)))
+    return [replace(field, label=f"bench: {field.label}") for field in fields[: 1 + count]]
+
+
 def _choice_field(wiring: Wiring, choice: Choice) -> Field:
     """A field whose values have names."""
     value = getattr(wiring.source, choice.field)

@@ -5,12 +5,15 @@ from __future__ import annotations
 
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.model.design import (
+    CONDITIONS,
     BarAction,
     BytesAction,
     CallAction,
     ComparatorSwitched,
+    ConverterAction,
     DacAction,
     DutyAction,
+    InputChanged,
     PairTripped,
     PeriodAction,
     PeriodElapsed,
@@ -48,6 +51,8 @@ def fresh_when(workspace: Workspace, kind: str) -> When:
             if not project.comparators:
                 raise QuantityError("No comparator is used.", cure="Put one on a signal first.")
             return ComparatorSwitched(comparator=project.comparators[0].name)
+        case "input":
+            return InputChanged(pin=_first_pin(workspace))
         case "results":
             if not project.chains:
                 raise QuantityError("Nothing is converted.", cure="Put a signal into a slot.")
@@ -65,8 +70,8 @@ def fresh_do(workspace: Workspace, kind: str, when: When) -> Do:
     reference_v = round(workspace.reference_v, 3)
     match kind:
         case "pin":
-            is_condition = isinstance(when, (ThresholdCrossed, PairTripped, ComparatorSwitched))
-            both = is_condition and changes_of(when) == "both"  # type: ignore[arg-type]
+            is_condition = isinstance(when, CONDITIONS)
+            both = isinstance(when, CONDITIONS) and changes_of(when) == "both"
             return PinAction(
                 pin=_first_pin(workspace),
                 level="follows" if both else "high" if is_condition else "toggle",
@@ -112,6 +117,10 @@ def fresh_do(workspace: Workspace, kind: str, when: When) -> Do:
                 return BytesAction(uart=uart, signals=(signal,))
             name = with_braces_doubled(signal)
             return TextAction(uart=uart, text=f"{name} {{{name}:V}} V\r\n")
+        case "converter":
+            if not project.chains:
+                raise QuantityError("Nothing is converted.", cure="Put a signal into a slot.")
+            return ConverterAction(converter=project.chains[0].converter)
         case _:
             return CallAction(function="own_code")
 

@@ -35,7 +35,7 @@ from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, 
 
 KINDS = {"constant": "constant", "ramp": "software ramp", "table": "table by DMA"}
 BY = {"timer": "timer", "generator": "other generator", "chain": "converter's trigger"}
-LOADS_AT = ("period end", "once written")
+LOADS_AT = ("period end", "once written", "period end, when whole")
 AT_END = ("hold", "repeat", "reverse")
 YES, NO = "yes", "no"
 
@@ -432,12 +432,17 @@ def pwm_panel(workspace: Workspace, pwm: PwmOutput) -> Panel:
         ),
         Field(
             "loads at",
-            LOADS_AT[not pwm.preload],
-            lambda text: changed(preload=text == LOADS_AT[0]),
-            LOADS_AT,
+            LOADS_AT[2 if pwm.whole else not pwm.preload],
+            lambda text: changed(preload=text != LOADS_AT[1], whole=text == LOADS_AT[2]),
+            LOADS_AT if _waits_for_dma(workspace, pwm) else LOADS_AT[:2],
         ),
     ]
     return Panel(f"PWM · {pwm.name}", tuple(facts), tuple(fields), _pwm_what_if(workspace, pwm))
+
+
+def _waits_for_dma(workspace: Workspace, pwm: PwmOutput) -> bool:
+    timer = workspace.part.timer(pwm.timer)
+    return timer is not None and timer.loads_after_dma
 
 
 def _pwm_what_if(workspace: Workspace, pwm: PwmOutput) -> WhatIf:

@@ -16,8 +16,10 @@ from wattigram.core.model.design import (
     BarAction,
     BytesAction,
     ComparatorSwitched,
+    ConverterAction,
     DacAction,
     DutyAction,
+    InputChanged,
     PairTripped,
     PeriodAction,
     PeriodElapsed,
@@ -42,6 +44,7 @@ from wattigram.core.predict.program import (
     volts_per_code,
     wire_s,
 )
+from wattigram.desktop.inspector.bench import hand_fields
 from wattigram.desktop.inspector.fresh_reactions import (
     converted_signals,
     free_dacs,
@@ -58,6 +61,7 @@ WHEN = {
     "threshold": "a threshold",
     "redundant-pair": "a redundant pair",
     "comparator": "a comparator",
+    "input": "a port pin changes",
     "results": "half a buffer is full",
     "period": "a period is over",
     "start": "the start",
@@ -70,6 +74,7 @@ DO = {
     "dac": "set a DAC",
     "text": "send text",
     "bytes": "send bytes",
+    "converter": "stop or start a converter",
     "call": "call own code",
 }
 CHANGE = {"enters": "begins to hold", "leaves": "ceases to hold", "both": "both"}
@@ -125,7 +130,10 @@ def _facts(workspace: Workspace, reaction: Reaction) -> list[Fact]:
     facts = []
     if not isinstance(reaction.when, (PeriodElapsed, RunStarted)):
         least, most = format_rounded(timing.least_s, "s", 4), format_rounded(timing.most_s, "s", 4)
-        facts.append(Fact("acts after the held value", f"{least} … {most}"))
+        is_input = isinstance(reaction.when, InputChanged)
+        facts.append(
+            Fact(f"acts after the {'edge' if is_input else 'held value'}", f"{least} … {most}")
+        )
         if reaction.cycles is None:
             facts.append(Fact("besides", "its own clocks, not stated"))
     elif timing.most_s:
@@ -214,6 +222,19 @@ def _when_fields(workspace: Workspace, reaction: Reaction) -> list[Field]:
             return [
                 Field("comparator", name, _of_when(reaction, "comparator", str), comparators),
                 Field("edge", edge, _of_when(reaction, "edge", str), edges),
+            ]
+        case InputChanged(pin=pin, edge=edge, look_period_s=every_s):
+            edges = ("rising", "falling", "both")
+            return [
+                Field("pin", pin, _of_when(reaction, "pin", str), free_port_pins(workspace, pin)),
+                Field("edge", edge, _of_when(reaction, "edge", str), edges),
+                Field(
+                    "looks every",
+                    format_si(every_s, "s", 9),
+                    _of_when(reaction, "look_period_s", read_interval),
+                    hint="longer than a contact bounces, such as 5 ms",
+                ),
+                *hand_fields(workspace, pin),
             ]
         case ResultsFetched(converter=converter):
             chains = tuple(chain.converter for chain in project.chains)
@@ -325,6 +346,12 @@ def _do_fields(workspace: Workspace, reaction: Reaction) -> list[Field]:
                     ("little-endian", "big-endian"),
                 ),
             ]
+        case ConverterAction(converter=converter, action=action):
+            chains = tuple(chain.converter for chain in project.chains)
+            return [
+                Field("converter", converter, of("converter", str), chains),
+                Field("then", action, of("action", str), ("stop", "start")),
+            ]
         case call:
             return [Field("function", call.function, of("function", str.strip), hint="a name in C")]
 
@@ -372,7 +399,7 @@ def _other_when(workspace: Workspace, reaction: Reaction, kind: str) -> Edit | N
     when = fresh_when(workspace, kind)
     do = reaction.do
     if isinstance(do, PinAction) and do.level.startswith("follows"):
-        if isinstance(when, ComparatorSwitched):
+        if isinstance(when, (ComparatorSwitched, InputChanged)):
             when = when.replaced(edge="both")
         elif isinstance(when, (ThresholdCrossed, PairTripped)):
             when = when.replaced(change="both")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from fractions import Fraction
 
 from wattigram.core.base.errors import QuantityError
@@ -25,7 +26,7 @@ from wattigram.core.model.design.edits import (
     SetRetrieval,
 )
 from wattigram.core.model.design.edits.trigger_edits import RETRIEVALS
-from wattigram.core.predict.timing import buffer_timing, retrieval_timing
+from wattigram.core.predict.timing import buffer_timing, retrieval_timing, scan_timing
 from wattigram.desktop.inspector.number_entry import whole_number
 from wattigram.desktop.inspector.outputs import key_for
 from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, Tab, WhatIf
@@ -39,15 +40,26 @@ def buffer_panel(workspace: Workspace, chain: Chain) -> Panel:
     loop = buffer_timing(workspace, chain)
     timing = retrieval_timing(workspace, chain)
     slots = len(chain.slots)
-    while_it_lasts = "" if timing.overwrites else " while it lasts"
+    while_it_lasts = " while it lasts" if scan_timing(workspace, chain).is_single_run else ""
     facts = [
         Fact(
             "processor",
             f"{float(timing.cpu_share) * 100:.3g} %{while_it_lasts}",
             timing.cpu_share <= 1,
         ),
-        Fact("ISR", f"{timing.cycles} clk · {format_rounded(timing.service_s, 's', 3)}"),
-        Fact("ISR rate", format_si(timing.events_hz, "Hz", 4)),
+        Fact(
+            "ISR" if loop.read_period_s is None else "read",
+            f"{timing.cycles} clk · {format_rounded(timing.service_s, 's', 3)}",
+        ),
+        Fact(
+            "ISR rate" if loop.read_period_s is None else "read rate",
+            format_si(timing.events_hz, "Hz", 4),
+        ),
+        *(
+            [Fact("newest at most", f"{format_rounded(loop.oldest_s, 's', 4)} old when read")]
+            if loop.read_period_s is not None
+            else []
+        ),
         Fact(
             "deadline",
             format_rounded(timing.deadline_s, "s", 4),
@@ -63,7 +75,17 @@ def buffer_panel(workspace: Workspace, chain: Chain) -> Panel:
         Fact("bytes", str(loop.bytes)),
         Fact("wrap time", format_rounded(loop.lap_s, "s", 4)),
         Fact("scans per buffer", f"{loop.items / slots:g}", loop.in_step),
-        Fact("half holds whole scans", "yes" if loop.halves_in_step else "no", loop.halves_in_step),
+        *(
+            [
+                Fact(
+                    "half holds whole scans",
+                    "yes" if loop.halves_in_step else "no",
+                    loop.halves_in_step,
+                )
+            ]
+            if loop.read_period_s is None
+            else []
+        ),
     ]
     kinds = {kind: RETRIEVALS[kind] for kind in workspace.converter(chain).retrievals}
 
@@ -82,7 +104,7 @@ def buffer_panel(workspace: Workspace, chain: Chain) -> Panel:
     widths = tuple(str(width) for width in (dma.widths if dma else (8, 16, 32)))
     fields += [
         Field(
-            "ISR cycles",
+            "ISR cycles" if loop.read_period_s is None else "read cycles",
             str(chain.buffer.isr_cycles),
             lambda text: SetIsrCost(chain.converter, whole_number(text, "cycles")),
             hint="processor cycles a call",
@@ -91,7 +113,7 @@ def buffer_panel(workspace: Workspace, chain: Chain) -> Panel:
             "length",
             str(chain.buffer.samples),
             lambda text: SetBufferLength(chain.converter, whole_number(text, "length")),
-            hint=f"a multiple of {2 * slots}",
+            hint=f"a multiple of {2 * slots if loop.read_period_s is None else slots}",
         ),
         Field(
             "element width",
@@ -180,6 +202,12 @@ def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
                     modes,
                 ),
                 Field(
+                    "read newest every",
+                    _period_text(retrieval.read_period_s),
+                    lambda text: changed(read_period_s=_period(text)),
+                    hint="such as 10 ms, with no ISR; or never: an ISR takes each half",
+                ),
+                Field(
                     "address",
                     steps[not retrieval.increment],
                     lambda text: changed(increment=text == steps[0]),
@@ -194,6 +222,7 @@ def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
                     lambda text: changed(per=text),
                     ("conversion", "scan"),
                 ),
+                _run_field(retrieval, changed),
             ]
         case Fifo():
             depth = workspace.converter(chain).fifo_items
@@ -204,23 +233,37 @@ def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:
                     lambda text: changed(watermark=whole_number(text, "length")),
                     hint=f"1 to {depth}",
                 ),
+                _run_field(retrieval, changed),
             ]
         case Polling():
-            text = (
-                format_si(retrieval.timeout_s, "s") if retrieval.timeout_s is not None else "never"
-            )
             return [
                 Field(
                     "time-out",
-                    text,
-                    lambda text: changed(
-                        timeout_s=None
-                        if text.strip() in {"", "never"}
-                        else parse_quantity(text, "s")
-                    ),
+                    _period_text(retrieval.timeout_s),
+                    lambda text: changed(timeout_s=_period(text)),
                     hint="such as 2 ms, or never",
                 ),
+                _run_field(retrieval, changed),
             ]
+
+
+def _period_text(period_s: Fraction | None) -> str:
+    return "never" if period_s is None else format_si(period_s, "s")
+
+
+def _period(text: str) -> Fraction | None:
+    return None if text.strip() in {"", "never"} else parse_quantity(text, "s")
+
+
+def _run_field(retrieval: Polling | Interrupt | Fifo, changed: Callable[..., Edit]) -> Field:
+    """Whether it goes on for ever, or ends when the buffer has been filled once."""
+    modes = ("continuous", "single run")
+    return Field(
+        "mode",
+        modes[retrieval.single_run],
+        lambda text: changed(single_run=text == modes[1]),
+        modes,
+    )
 
 
 def reader_panel(workspace: Workspace, chain: Chain) -> Panel:

@@ -167,7 +167,8 @@ class ProgramPage(InspectedPage):
         row = self.row()
         stream = row.stream if row is not None else ""
         mine, old = snapshot.outputs.get(stream), before.outputs.get(stream)
-        if (mine.count if mine else 0) != (old.count if old else 0):
+        begins = (snapshot.seconds > 0) != (before.seconds > 0)
+        if begins or (mine.count if mine else 0) != (old.count if old else 0):
             self._show_bytes()
 
     def _show_bytes(self) -> None:
@@ -184,7 +185,8 @@ class ProgramPage(InspectedPage):
         self.heading.setText(
             f"{row.stream.upper()} · {kind}"
             if picture is not None
-            else f"{row.stream.upper()} · NOTHING YET: F5 RUNS THE BOARD"
+            else f"{row.stream.upper()} · NOTHING YET"
+            + ("" if self._snapshot.seconds > 0 else ": F5 RUNS THE BOARD")
         )
         lines: list[str] = []
         if picture is not None and row.as_text:

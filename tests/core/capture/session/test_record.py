@@ -6,7 +6,7 @@ import socket
 import threading
 import time
 from collections.abc import Callable, Iterator
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from pathlib import Path
 
 import numpy as np
@@ -42,8 +42,10 @@ class Slow:
                 text = line.decode().strip()
                 self.heard.append(text)
                 identity = [encode_frame(FrameType.IDENTITY, self._identity.encode())]
-                for answer in identity if text == "identify" else self._answer(text):
-                    connection.sendall(answer)
+                # Whoever has heard enough does not wait for the rest.
+                with suppress(BrokenPipeError, ConnectionResetError):
+                    for answer in identity if text == "identify" else self._answer(text):
+                        connection.sendall(answer)
 
     def close(self) -> None:
         self._listener.close()

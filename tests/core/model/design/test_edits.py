@@ -199,7 +199,7 @@ def test_an_edit_changes_one_thing_and_says_so(
         (SetDivider("ADC 9", 3), "ADC 9 has no chain"),
         (SetSampling("ADC 1", 9, 384), "has no slot 10"),
         (SetSampling("ADC 1", 0, 7), "sampling cycles 7"),
-        (SetBufferLength("ADC 1", 0), "a whole number from 2 to"),
+        (SetBufferLength("ADC 1", 0), "a whole number from 1 to"),
         (SetBufferLength("ADC 1", 100_000), "more than 65535"),
         (RemoveSlot("ADC 1", -1), "has no slot 0"),
         (AddSlot("ADC 1", "Nothing", 32), "no signal “Nothing”"),

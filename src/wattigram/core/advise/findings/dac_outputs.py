@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from fractions import Fraction
+from typing import Literal
 
 from wattigram.core.advise.findings.finding import Finding, rule
-from wattigram.core.advise.findings.fixes import first_effective_fix, rule_satisfied
+from wattigram.core.advise.findings.fixes import first_effective_fix, round_up, rule_satisfied
 from wattigram.core.base.quantity import format_rounded, format_si, format_volts
 from wattigram.core.model.design import (
     ConstantLevel,
@@ -29,6 +30,7 @@ from wattigram.core.model.design.edits import (
 from wattigram.core.model.part import Dac
 from wattigram.core.predict.clocks import set_timer, timer_setting
 from wattigram.core.predict.pins import pwm_timing
+from wattigram.core.predict.timing import RAMP_STEP_CYCLES, RAMP_STEP_SPREAD
 from wattigram.core.predict.waveform import (
     dac_lsb_v,
     dac_playback,
@@ -259,6 +261,68 @@ def update_too_fast(workspace: Workspace) -> Iterator[Finding]:
             ),
             signal=generator.name,
         )
+
+
+@rule("ramp-too-fast", "ramp-above-limit", "ramp-before-settled")
+def ramp_too_fast(workspace: Workspace) -> Iterator[Finding]:
+    """Steps come bunched together, are left out, or end before the voltage is there."""
+    for generator in workspace.project.generators:
+        ramp = generator.output
+        if not isinstance(ramp, SoftwareRamp):
+            continue
+        dac = _dac(workspace, generator)
+        step_s = Fraction(RAMP_STEP_CYCLES) / workspace.bus_clock_hz
+        sure_s, safe_s = step_s * (1 - RAMP_STEP_SPREAD), step_s * (1 + RAMP_STEP_SPREAD)
+        limit_s = 1 / Fraction(dac.update_rate_high_hz)
+        faults: list[tuple[str, Literal["error", "warning"], str, str]] = []
+        dwell = format_rounded(ramp.dwell_s, "s", 3)
+        if ramp.dwell_s < safe_s:
+            is_sure = ramp.dwell_s < sure_s
+            faults.append(
+                (
+                    "ramp-too-fast",
+                    "error" if is_sure else "warning",
+                    f"The program {'cannot' if is_sure else 'may not'} step {dac.name} that fast",
+                    f"A step takes generated C {RAMP_STEP_CYCLES} clocks ± "
+                    f"{float(RAMP_STEP_SPREAD) * 100:.0f} %, {format_rounded(step_s, 's', 3)}, and one is "
+                    f"due every {dwell}: where it takes longer, several are made at once, late, and "
+                    "nothing is left for anything else.",
+                )
+            )
+        if ramp.dwell_s < limit_s:
+            faults.append(
+                (
+                    "ramp-above-limit",
+                    "error",
+                    f"{dac.name} is stepped faster than it can be",
+                    f"It takes an update every {format_rounded(limit_s, 's', 3)}, and a step dwells "
+                    f"{dwell}: what comes out in between nobody promises.",
+                )
+            )
+        if ramp.dwell_s < dac.settling_s:
+            faults.append(
+                (
+                    "ramp-before-settled",
+                    "warning",
+                    f"{dac.name} is stepped before it has settled",
+                    f"Settling to half a count takes {format_rounded(dac.settling_s, 's', 3)}, and a step "
+                    f"dwells {dwell}.",
+                )
+            )
+        for code, severity, title, why in faults:
+            needed_s = max(safe_s, limit_s, Fraction(dac.settling_s))
+            dwell_s = Fraction(round_up(float(needed_s))).limit_denominator(10**9)
+            yield Finding(
+                code,
+                severity,
+                generator.name,
+                title,
+                why,
+                SetGenerator(
+                    generator.name, generator.replaced(output=ramp.replaced(dwell_s=dwell_s))
+                ),
+                signal=generator.name,
+            )
 
 
 @rule("update-timer-off")

@@ -9,12 +9,13 @@ from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.advise.findings.fixes import round_up
 from wattigram.core.advise.findings.thresholds import CHATTER_EDGES, chatter
 from wattigram.core.base.quantity import format_si, format_volts
-from wattigram.core.model.bench import Jumper
+from wattigram.core.model.bench import FloatingInput, Jumper, Switch, Wiring
 from wattigram.core.model.design import (
     BarAction,
     BytesAction,
     DacAction,
     DutyAction,
+    InputChanged,
     PeriodAction,
     PeriodElapsed,
     PinAction,
@@ -35,6 +36,7 @@ from wattigram.core.model.design.edits import (
     SetReaction,
     SetThreshold,
     SetUart,
+    SetWiring,
 )
 from wattigram.core.predict.pins import pwm_timing
 from wattigram.core.predict.program import longest_bytes, reaction_timing, scaled_ends, wire_s
@@ -397,6 +399,30 @@ def value_repeats(workspace: Workspace) -> Iterator[Finding]:
                     signal=reaction.name,
                 )
                 break
+
+
+@rule("input-floats")
+def nothing_holds_an_input(workspace: Workspace) -> Iterator[Finding]:
+    """The program looks at a pin that nothing drives."""
+    for reaction in workspace.project.reactions:
+        if not isinstance(reaction.when, InputChanged):
+            continue
+        wiring = workspace.project.wired(reaction.when.pin)
+        if wiring is not None and not isinstance(wiring.source, FloatingInput):
+            continue
+        what = (
+            "nothing is wired to it" if wiring is None else "what is wired there holds it nowhere"
+        )
+        button = Switch(open_v=round(workspace.supply_v, 3), closed_v=0.0)
+        yield Finding(
+            "input-floats",
+            "warning",
+            f"pin {reaction.when.pin}",
+            f"Nothing holds {reaction.when.pin}, which {reaction.name} waits for",
+            f"On the bench {what}: its level is chance, and the program acts by chance or never.",
+            SetWiring(Wiring(pin=reaction.when.pin, source_resistance_ohm=10e3, source=button)),
+            signal=reaction.name,
+        )
 
 
 @rule("output-driven-from-outside")

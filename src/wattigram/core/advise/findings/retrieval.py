@@ -130,6 +130,27 @@ def single_run_goes_round(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
+@rule("read-too-often", cell="transfer")
+def read_before_there_is_more(workspace: Workspace) -> Iterator[Finding]:
+    """The program comes for the newest results more often than there are new ones."""
+    for chain in workspace.project.chains:
+        cycle = scan_timing(workspace, chain)
+        if cycle.read_period_s is None or cycle.read_period_s >= cycle.cycle_s:
+            continue
+        assert isinstance(chain.readout, Dma)
+        yield Finding(
+            "read-too-often",
+            "warning",
+            chain.buffer.name,
+            f"{chain.converter} is read more often than it converts",
+            f"The program reads the newest every {format_si(cycle.read_period_s, 's', 3)}, and a scan "
+            f"comes every {format_si(cycle.cycle_s, 's', 3)}: the same values are taken again, and "
+            "count as new ones for filters and thresholds.",
+            SetRetrieval(chain.converter, chain.readout.replaced(read_period_s=cycle.cycle_s)),
+            converter=chain.converter,
+        )
+
+
 @rule("dma-no-increment", cell="transfer")
 def address_fixed(workspace: Workspace) -> Iterator[Finding]:
     """The first item changes all the time, all others stay zero."""

@@ -134,6 +134,9 @@ def _whole(workspace: Workspace, route: Route) -> list[Edit]:
         pwm = workspace.project.pwm_output(route.destination.pwm)
         if pwm is not None and not pwm.preload:
             edits.append(SetPwm(pwm.name, pwm.replaced(preload=True)))
+        timer = workspace.part.timer(pwm.timer) if pwm is not None else None
+        if pwm is not None and timer is not None and timer.loads_after_dma:
+            edits.append(SetPwm(pwm.name, pwm.replaced(preload=True, whole=True)))
     if isinstance(route.destination, UartDestination) and route.request == "destination":
         edits.append(SetRoute(route.name, route.replaced(request="source")))
     # A value that fits into one byte cannot be torn.

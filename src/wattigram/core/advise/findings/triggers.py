@@ -145,7 +145,9 @@ def software_sets_rate(workspace: Workspace) -> Iterator[Finding]:
     for chain in workspace.project.chains:
         cycle = scan_timing(workspace, chain)
         by_hand = starts_each(workspace, chain)
-        if not (cycle.trigger.by_software or by_hand) or cycle.items_limit is not None:
+        if not (cycle.trigger.by_software or by_hand) or (
+            cycle.items_limit is not None and not cycle.is_single_run
+        ):
             continue
         converting_s = _converting_s(cycle)
         trigger = chain.trigger

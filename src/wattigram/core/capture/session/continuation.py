@@ -104,7 +104,7 @@ def origin_after(
     project = workspace.project
     wraps = [_wrap_scans(workspace, chain) for chain in project.chains]
     periods_s = [
-        count * scan_timing(workspace, chain).cycle_s
+        count * scan_timing(workspace, chain).handed_s
         for count, chain in zip(wraps, project.chains, strict=True)
     ]
     reached_s = Fraction(suspended.ticks, tick_hz) + Fraction(max(0.0, pause_s)).limit_denominator(
@@ -113,7 +113,7 @@ def origin_after(
     for chain, stream in zip(project.chains, range(len(project.chains)), strict=True):
         done = (
             Fraction(suspended.next_items.get(stream, 0), len(chain.slots))
-            * scan_timing(workspace, chain).cycle_s
+            * scan_timing(workspace, chain).handed_s
         )
         reached_s = max(reached_s, done)
     common_s = _common_period(periods_s)
@@ -141,7 +141,7 @@ def origin_after(
 def _wrap_scans(workspace: Workspace, chain: Chain) -> int:
     """Scans after which buffer and stages of a chain stand as at its start."""
     slots = len(chain.slots)
-    scans = math.lcm(chain.buffer.samples, slots) // slots
+    scans = 1 if chain.read_period_s is not None else math.lcm(chain.buffer.samples, slots) // slots
     for signal in tapped_signals(workspace.project):
         places = len(chain.places_of(signal.name))
         if signal.later_filter is not None and places:

@@ -22,7 +22,7 @@ def stream_bytes_hz(workspace: Workspace) -> float:
         cycle = scan_timing(workspace, chain)
         if cycle.items_limit is not None:
             continue
-        items_hz = float(cycle.cycle_rate_hz) * len(chain.slots)
+        items_hz = float(cycle.handed_rate_hz) * len(chain.slots)
         frames_hz = 1 / float(buffer_timing(workspace, chain).half_s)
         total += items_hz * item_bits(chain) / 8 + frames_hz * OVERHEAD_BYTES
         if cycle.stamped:

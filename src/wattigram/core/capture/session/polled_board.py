@@ -26,7 +26,7 @@ from wattigram.core.contract.link import (
 )
 from wattigram.core.firmware import Tables
 from wattigram.core.firmware.tables import ChainTable
-from wattigram.core.model.design import Chain, Dma, Workspace
+from wattigram.core.model.design import Chain, Workspace
 from wattigram.core.silicon.registers import register_map
 
 START, STOP = 1, 2
@@ -94,7 +94,7 @@ class PolledBoard(DebuggedPort):
     def _watch(self, table: ChainTable) -> _Watched:
         chain = table.chain
         tally = None
-        if isinstance(chain.readout, Dma):
+        if table.by_dma:
             tally = self._registers.find(chain.converter, "passes").address
         return _Watched(
             chain,

@@ -29,11 +29,14 @@ typedef struct {
 
 typedef struct {
     uint64_t next;
+    uint64_t made;          /* results of the converter, where the program reads the newest of them */
     uint64_t mark;          /* when the newest sample that was handed over, or put there, was ready */
     uint32_t place;
     uint32_t done;
     uint32_t overruns;
+    uint32_t expected;      /* results still to come of what the program has started */
     uint32_t late;          /* results still to come that nobody waits for any more */
+    bool is_full;           /* its single run is over */
     bool is_over;           /* its tail has been noted, and what comes now belongs to no run */
     part parts[2];
 } chain_state;
@@ -69,6 +72,16 @@ static void post(uint32_t chain, uint32_t begin, uint32_t count, uint64_t mark, 
     wg_port_release(before);
 }
 
+/** A single run ends with its buffer: what comes now belongs to no run. */
+static void end_if_full(uint32_t chain)
+{
+    chain_state *state = &chain_states[chain];
+    if (wg_chains[chain].is_single_run && state->next >= wg_chains[chain].samples) {
+        state->is_full = true;
+        state->is_over = true;
+    }
+}
+
 /** The part of a chain that has waited longest; NULL for none. */
 static part *oldest(chain_state *state)
 {
@@ -100,6 +113,30 @@ static uint64_t ticks_between(const wg_chain *design, uint64_t number, uint64_t 
     const uint32_t slots = design->slots;
     return (later / slots - number / slots) * design->cycle_ticks
          + design->end_ticks[later % slots] - design->end_ticks[number % slots];
+}
+
+uint64_t wg_chain_made(uint32_t chain, uint32_t tally)
+{
+    chain_state *state = &chain_states[chain];
+    state->made += (uint32_t)(tally - (uint32_t)state->made);
+    return state->made;
+}
+
+/** Number of the newest result of a slot. */
+static uint64_t newest_number(uint32_t chain, uint64_t made, uint32_t slot)
+{
+    const uint32_t slots = wg_chains[chain].slots;
+    return made > slot ? made - 1u - (made - 1u - slot) % slots : 0u;
+}
+
+uint32_t wg_chain_fresh(uint32_t chain, uint64_t made, uint32_t slot, uint32_t samples)
+{
+    return (uint32_t)(newest_number(chain, made, slot) % samples);
+}
+
+uint64_t wg_chain_age(uint32_t chain, uint64_t made, uint32_t slot)
+{
+    return ticks_between(&wg_chains[chain], newest_number(chain, made, slot), made - 1u);
 }
 
 void wg_chain_mark(uint32_t chain, bool full, uint32_t tally, uint64_t ready)
@@ -134,6 +171,7 @@ void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end)
     const wg_chain *design = &wg_chains[chain];
     chain_state *state = &chain_states[chain];
     const uint32_t half = design->samples / 2u;
+    state->expected -= state->expected != 0u ? 1u : 0u;
     if (state->is_over || wg_clock_is_past_end(end)) {
         return;
     }
@@ -155,19 +193,33 @@ void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end)
     }
     state->place++;
     state->next++;
-    state->mark = end;
+    if (end > state->mark) {
+        state->mark = end; /* the newest results of slots may come in any order */
+    }
     if (state->place == half || state->place == design->samples) {
-        post(chain, state->done, state->place - state->done, end, false);
+        post(chain, state->done, state->place - state->done, state->mark, false);
         if (state->place == design->samples) {
             state->place = 0u;
         }
         state->done = state->place;
     }
+    end_if_full(chain);
+}
+
+void wg_chain_expect(uint32_t chain, uint32_t count)
+{
+    chain_states[chain].expected = count;
+}
+
+bool wg_chain_expects(uint32_t chain)
+{
+    return chain_states[chain].expected != 0u;
 }
 
 void wg_chain_give_up(uint32_t chain, uint32_t count)
 {
     chain_states[chain].late = count;
+    chain_states[chain].expected = 0u;
 }
 
 bool wg_chain_is_late(uint32_t chain)
@@ -189,6 +241,12 @@ void wg_chain_skip(uint32_t chain, uint32_t tally)
     state->next += lost;
     state->place = (state->place + lost % design->samples) % design->samples;
     state->done = state->place;
+    end_if_full(chain);
+}
+
+bool wg_chain_is_full(uint32_t chain)
+{
+    return chain_states[chain].is_full;
 }
 
 uint32_t wg_chain_next(uint32_t chain)

@@ -15,6 +15,7 @@ typedef struct {
     uint8_t store_bytes;            /**< of a sample as DMA or the ISR writes it */
     uint8_t item_bytes;             /**< of a sample as it is read */
     bool by_dma;                    /**< the hardware fills its buffer */
+    bool is_single_run;             /**< it ends when its buffer has been filled once by the program */
     bool swap;                      /**< a sample's bytes are exchanged before it is used */
     uint32_t samples;               /**< of the buffer */
     uint32_t cycle_ticks;           /**< from scan to scan */
@@ -46,6 +47,12 @@ uint32_t wg_chain_lift(uint32_t chain, uint32_t result);
 /** Put a result into the buffer of a chain that the program fills. `end` is when it was ready. Context: interrupt. */
 void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end);
 
+/** A scan has been started by the program: so many results are worth waiting for. Context: main loop. */
+void wg_chain_expect(uint32_t chain, uint32_t count);
+
+/** Whether the program waits for a result of what it has started. Context: main loop. */
+bool wg_chain_expects(uint32_t chain);
+
 /** The next `count` results come later than anybody waits for them: they are dropped when they come. */
 void wg_chain_give_up(uint32_t chain, uint32_t count);
 
@@ -58,8 +65,20 @@ void wg_chain_skip(uint32_t chain, uint32_t tally);
 /** Number of the sample that is put next, its lower half. Context: ISR or main loop. */
 uint32_t wg_chain_next(uint32_t chain);
 
+/** Results of a converter so far; `tally` is their lower half. Context: main loop. */
+uint64_t wg_chain_made(uint32_t chain, uint32_t tally);
+
+/** Where the newest result of a slot lies in `samples` that DMA keeps fresh, when so many were made. */
+uint32_t wg_chain_fresh(uint32_t chain, uint64_t made, uint32_t slot, uint32_t samples);
+
+/** Ticks from when the newest result of a slot was ready until the newest of all was; scans are even. */
+uint64_t wg_chain_age(uint32_t chain, uint64_t made, uint32_t slot);
+
 /** What is left of a half when the board is stopped; `place` is how far DMA has come, if it fills the buffer. Context: main loop. */
 void wg_chain_tail(uint32_t chain, uint32_t place);
+
+/** Whether a single run that the program fetches is over: its buffer is full, or what is left of it was lost. */
+bool wg_chain_is_full(uint32_t chain);
 
 /** Send what is complete, judge it, and call the hooks. Context: main loop. */
 void wg_chain_work(void);

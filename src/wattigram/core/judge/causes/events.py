@@ -158,7 +158,7 @@ def chain_was_stopped(case: FailingSignal) -> LikelyCause | None:
     for good."""
     stopping = _stopping(case)
     cycles = case.take.chain_cycles(case.chain)
-    missing_s = running_s(case.take, case.chain) - cycles / float(case.cycle.cycle_rate_hz)
+    missing_s = running_s(case.take, case.chain) - cycles / float(case.cycle.handed_rate_hz)
     if not stopping or not cycles or missing_s <= 0:
         return None
     stands = _standing(case, cycles)

@@ -21,7 +21,9 @@ def nothing_came(case: FailingSignal) -> LikelyCause | None:
     one unheard."""
     due = due_items(case.take, case.chain)
     came = case.take.item_count(case.stream)
-    if came > case.chain.results_per_isr or due < FEWEST_EXPECTED + came:
+    # What DMA has moved since the last mark is told when the board is stopped, ISR or none.
+    is_tail = isinstance(case.chain.readout, Dma) and 0 < came < case.chain.buffer.samples
+    if (came > case.chain.results_per_isr and not is_tail) or due < FEWEST_EXPECTED + came:
         return None
     converted = case.take.totals.get(f"converted.{case.stream}")
     codes: tuple[str, ...] = (*_NEVER_FETCHED, *_NEVER_STARTED)
@@ -29,7 +31,7 @@ def nothing_came(case: FailingSignal) -> LikelyCause | None:
         codes = _NEVER_FETCHED if converted > 0 else _NEVER_STARTED
     for code in codes:
         finding = case.of_chain(code)
-        if came and code != "polling-times-out":
+        if came and code != ("startup-interrupt" if is_tail else "polling-times-out"):
             continue  # a program that waits too shortly may still find the very first
         if finding is not None and finding.severity == "error":
             known = (
@@ -130,7 +132,7 @@ def single_run_went_on(case: FailingSignal) -> LikelyCause | None:
     """More came than a single run has: the channel goes round."""
     readout = case.chain.readout
     items, wanted = case.take.item_count(case.stream), case.chain.buffer.samples
-    if not isinstance(readout, Dma) or not readout.single_run or items <= wanted:
+    if not readout.single_run or items <= wanted:
         return None
     finding = case.of_chain("single-run-circular")
     return case.cause(

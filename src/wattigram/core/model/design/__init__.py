@@ -39,12 +39,15 @@ from wattigram.core.model.design.project_file import (
     save_project,
 )
 from wattigram.core.model.design.reaction import (
+    CONDITIONS,
     BarAction,
     BytesAction,
     CallAction,
     ComparatorSwitched,
+    ConverterAction,
     DacAction,
     DutyAction,
+    InputChanged,
     PairTripped,
     PeriodAction,
     PeriodElapsed,
@@ -120,6 +123,7 @@ from wattigram.core.model.design.trigger import (
 from wattigram.core.model.design.workspace import Workspace, open_workspace
 
 __all__ = [
+    "CONDITIONS",
     "BarAction",
     "BlockAverage",
     "BytesAction",
@@ -132,6 +136,7 @@ __all__ = [
     "ComparatorSwitched",
     "ComparatorTrigger",
     "ConstantLevel",
+    "ConverterAction",
     "DacAction",
     "DacDestination",
     "Dma",
@@ -145,6 +150,7 @@ __all__ = [
     "FreeRunningTrigger",
     "Generator",
     "GeneratorFollow",
+    "InputChanged",
     "Interrupt",
     "LevelExpectation",
     "LowPassFilter",

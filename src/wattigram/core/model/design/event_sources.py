@@ -2,24 +2,29 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
 from typing import Literal
 
 import msgspec
 
 from wattigram.core.model.design.project import Project, Signal
+from wattigram.core.model.design.reaction import watched_inputs
 from wattigram.core.model.design.stage import Threshold
 
 
 class Watch(msgspec.Struct, frozen=True):
-    """Something that makes events: a window of a signal, a twin's limit, or a comparator.
+    """Something that makes events: a window of a signal, a twin's limit, a comparator, or a port pin.
 
-    ``index`` counts a signal's windows from 0.
+    ``index`` counts a signal's windows from 0. A port pin belongs to no signal; the program looks at
+    it every ``look_period_s``.
     """
 
-    kind: Literal["window", "twin", "comparator"]
+    kind: Literal["window", "twin", "comparator", "input"]
     signal: str
     index: int = 0
     comparator: str = ""
+    pin: str = ""
+    look_period_s: Fraction = Fraction(0)
 
     def window(self, project: Project) -> Threshold:
         """The window that it stands for."""
@@ -68,5 +73,9 @@ def watches(project: Project) -> tuple[Watch, ...]:
             watched.append(Watch("twin", signal.name))
     watched += [
         Watch("comparator", item.signal, comparator=item.name) for item in project.comparators
+    ]
+    watched += [
+        Watch("input", "", pin=pin, look_period_s=every_s)
+        for pin, every_s in watched_inputs(project.reactions)
     ]
     return tuple(watched)

@@ -39,7 +39,14 @@ from wattigram.core.model.design.outputs import (
     WaveTable,
 )
 from wattigram.core.model.design.project import Chain, Project, Signal
-from wattigram.core.model.design.retrieval import CircularBuffer, Dma, Fifo, Interrupt, Reader
+from wattigram.core.model.design.retrieval import (
+    CircularBuffer,
+    Dma,
+    Fifo,
+    Interrupt,
+    Polling,
+    Reader,
+)
 from wattigram.core.model.design.route import Route, RouteTimer
 from wattigram.core.model.design.stage import (
     BlockAverage,
@@ -155,7 +162,9 @@ FORMER: Mapping[type[StrictModel], _Former] = {
 
 LATER: Mapping[type[StrictModel], frozenset[str]] = {
     SoftwareTrigger: frozenset({"period"}),
-    Dma: frozenset({"single_run"}),
+    **{kind: frozenset({"single_run"}) for kind in (Polling, Interrupt, Fifo)},
+    Dma: frozenset({"single_run", "read_period"}),
+    PwmOutput: frozenset({"whole"}),
 }
 """Keys that came after version 4: as long as they say nothing, nothing was said of them then."""
 

@@ -126,7 +126,8 @@ class Generator(StrictModel):
 
 
 class PwmOutput(StrictModel):
-    """A timer's pulse on a pin. ``preload``: a new duty waits for the next period."""
+    """A timer's pulse on a pin. ``preload``: a new duty waits for the next period; with ``whole`` it
+    waits for all of its pieces too, where DMA writes it in several."""
 
     name: Name
     timer: Name
@@ -135,8 +136,14 @@ class PwmOutput(StrictModel):
     prescaler_register: Register | None = None
     period_register: Register | None = None
     preload: Flag = True
+    whole: Flag = False
 
     def __post_init__(self) -> None:
+        if self.whole and not self.preload:
+            raise ValueError(
+                "a duty that waits for all of its pieces waits for the next period, too. Set preload, or "
+                "leave out whole."
+            )
         if not 0 <= self.duty <= 1:
             raise ValueError("duty must lie between 0 % and 100 %.")
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from wattigram.core.model.design.outputs import ChainFollow, Playback
 from wattigram.core.model.design.project import Chain, Project
-from wattigram.core.model.design.reaction import output_of
+from wattigram.core.model.design.reaction import InputChanged, output_of
 from wattigram.core.model.design.retrieval import Dma, Fifo, Interrupt
 from wattigram.core.model.design.route import DacDestination
 from wattigram.core.model.design.trigger import (
@@ -262,6 +262,12 @@ def _output_faults(faults: _Faults, project: Project) -> None:
     with_pwm = tuple(name for group in part.timers if group.pwm for name in group.pwm_pins)
     for pwm in project.pwm:
         faults.known(pwm.timer, with_pwm, f"“{pwm.name}”: timer with PWM")
+        group = part.timer(pwm.timer)
+        if pwm.whole and group is not None and not group.loads_after_dma:
+            faults.sentences.append(
+                f"“{pwm.name}”: {pwm.timer} does not wait for DMA to have written a whole value. Set whole "
+                "to false."
+            )
     uarts = tuple(name for group in part.uarts for name in group.names)
     for uart in project.uarts:
         faults.known(uart.name, uarts, "UART:")
@@ -284,6 +290,8 @@ def _reaction_faults(faults: _Faults, project: Project) -> None:
     ports = tuple(pin for port in faults.part.ports for pin in port.bits)
     dacs = tuple(item.name for item in faults.part.dacs)
     for reaction in project.reactions:
+        if isinstance(reaction.when, InputChanged):
+            faults.known(reaction.when.pin, ports, f"reaction “{reaction.name}”: port pin")
         output = output_of(reaction)
         known = {"pins": ports, "dac": dacs}.get(output.kind) if output is not None else None
         for name in output.names if output is not None and known is not None else ():

@@ -14,7 +14,7 @@ from wattigram.core.model.design.edits import (
     SwapPins,
 )
 from wattigram.core.model.design.project import Signal
-from wattigram.core.model.design.reaction import output_of
+from wattigram.core.model.design.reaction import InputChanged, output_of
 from wattigram.core.model.design.trigger import EdgeTrigger
 from wattigram.core.model.design.workspace import Workspace
 
@@ -118,6 +118,11 @@ def other_uses(workspace: Workspace, pin: str) -> tuple[str, ...]:
     reference = part.reference(project.reference)
     if reference is not None and reference.pin == pin:
         uses.append("the reference")
+    uses += [
+        f"looked at by reaction {reaction.name}"
+        for reaction in project.reactions
+        if isinstance(reaction.when, InputChanged) and reaction.when.pin == pin
+    ]
     uses += [
         f"set by reaction {reaction.name}"
         for reaction in project.reactions

@@ -19,7 +19,7 @@ from wattigram.core.model.design.expectation import (
     TextExpectation,
 )
 from wattigram.core.model.design.outputs import Generator, Playback, PwmOutput, UartSetup, WaveTable
-from wattigram.core.model.design.reaction import Reaction
+from wattigram.core.model.design.reaction import ConverterAction, Reaction
 from wattigram.core.model.design.reaction_checks import check_reactions
 from wattigram.core.model.design.reference_checks import check_outputs
 from wattigram.core.model.design.retrieval import CircularBuffer, Interrupt, Reader, Retrieval
@@ -139,6 +139,11 @@ class Chain(StrictModel):
     def dma(self) -> str | None:
         """The DMA channel, where one moves the results."""
         return self.readout.channel if self.readout.kind == "dma" else None
+
+    @property
+    def read_period_s(self) -> Fraction | None:
+        """How often the program reads the newest results, where no interrupt tells of them."""
+        return self.readout.read_period_s if self.readout.kind == "dma" else None
 
     @property
     def results_per_isr(self) -> int:
@@ -266,6 +271,11 @@ class Project(StrictModel, dict=True):
                     f"{chain.converter}, slot {index}: “{slot.signal}” is no signal here. Add it "
                     "or rename it."
                 )
+        if chain.buffer.samples < 2 and chain.read_period_s is None:
+            raise ValueError(
+                f"{chain.buffer.name} of {chain.converter} holds one sample, which has no half. Give it "
+                "two or more, or let DMA keep it fresh and the program read it (read_period)."
+            )
         if isinstance(chain.trigger, FollowTrigger):
             leader = self.chain(chain.trigger.follows)
             if leader is None or isinstance(leader.trigger, FollowTrigger):
@@ -359,8 +369,17 @@ class Project(StrictModel, dict=True):
         return tuple(self.signal(name) for name in names)
 
     def is_stopped_by_events(self, chain: Chain) -> bool:
-        """An event of one of its signals stops the chain."""
-        return any(signal.stops_chain for signal in self.signals_of(chain))
+        """An event of one of its signals, or a reaction, stops the chain."""
+        return self.is_controlled(chain) or any(
+            signal.stops_chain for signal in self.signals_of(chain)
+        )
+
+    def is_controlled(self, chain: Chain) -> bool:
+        """A reaction stops the chain, or starts it again."""
+        return any(
+            isinstance(one.do, ConverterAction) and one.do.converter == chain.converter
+            for one in self.reactions
+        )
 
     def own_trigger(self, chain: Chain) -> OwnTrigger:
         """What starts the chain: its own trigger, or its leader's."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from fractions import Fraction
 from typing import Annotated, Literal
 
 import msgspec
@@ -48,6 +49,19 @@ class ComparatorSwitched(StrictModel):
     edge: Edge = "rising"
 
 
+class InputChanged(StrictModel):
+    """The level of a port pin changes: a button, a switch, a line of another board.
+
+    The program looks at it every ``look_period_s``, and takes for a change what is so from one look to
+    the next; a contact that bounces for less is seen once.
+    """
+
+    kind: Literal["input"] = "input"
+    pin: PinName
+    edge: Edge = "falling"
+    look_period_s: Every = Fraction(5, 1000)
+
+
 class ResultsFetched(StrictModel):
     """The program has got results of a converter: a half of its buffer is full."""
 
@@ -72,10 +86,16 @@ When = (
     ThresholdCrossed
     | PairTripped
     | ComparatorSwitched
+    | InputChanged
     | ResultsFetched
     | PeriodElapsed
     | RunStarted
 )
+
+
+Condition = ThresholdCrossed | PairTripped | ComparatorSwitched | InputChanged
+"""Causes that hold for a while, so that they begin and end."""
+CONDITIONS = (ThresholdCrossed, PairTripped, ComparatorSwitched, InputChanged)
 
 
 # --- do
@@ -182,6 +202,15 @@ class BytesAction(StrictModel):
     endianness: Order = "little-endian"
 
 
+class ConverterAction(StrictModel):
+    """A converter is turned off, or on again; one that starts itself, or that the program starts again
+    and again, begins anew with that."""
+
+    kind: Literal["converter"] = "converter"
+    converter: Name
+    action: Literal["stop", "start"] = "stop"
+
+
 class CallAction(StrictModel):
     """A function of the engineer's own is called, from the main loop."""
 
@@ -207,6 +236,7 @@ Do = (
     | DacAction
     | TextAction
     | BytesAction
+    | ConverterAction
     | CallAction
 )
 ScaledAction = BarAction | DutyAction | PeriodAction | DacAction
@@ -228,7 +258,7 @@ class Reaction(StrictModel):
     def __post_init__(self) -> None:
         action = self.do
         if isinstance(action, PinAction) and action.level.startswith("follows"):
-            if not isinstance(self.when, (ThresholdCrossed, PairTripped, ComparatorSwitched)):
+            if not isinstance(self.when, CONDITIONS):
                 raise ValueError(
                     "a pin follows a condition, and there is none. Set, clear or toggle it, or "
                     "let a threshold decide."
@@ -242,6 +272,13 @@ class Reaction(StrictModel):
             and action.from_v == action.to_v
         ):
             raise ValueError("the scale begins where it ends. Give two different voltages.")
+
+    @property
+    def converters(self) -> tuple[str, ...]:
+        """Converters that it waits for, or acts upon."""
+        waits = (self.when.converter,) if isinstance(self.when, ResultsFetched) else ()
+        acts = (self.do.converter,) if isinstance(self.do, ConverterAction) else ()
+        return (*waits, *acts)
 
     @property
     def readings(self) -> tuple[tuple[str, Input], ...]:
@@ -263,9 +300,9 @@ class Reaction(StrictModel):
         return tuple(dict.fromkeys(used))
 
 
-def changes_of(when: ThresholdCrossed | PairTripped | ComparatorSwitched) -> Change:
-    """Which changes of a condition count; a comparator's output is its condition."""
-    if isinstance(when, ComparatorSwitched):
+def changes_of(when: Condition) -> Change:
+    """Which changes of a condition count; of a comparator's output, or a pin, that it is high."""
+    if isinstance(when, (ComparatorSwitched, InputChanged)):
         words: dict[str, Change] = {"rising": "enters", "falling": "leaves", "both": "both"}
         return words[when.edge]
     return when.change
@@ -401,3 +438,13 @@ def start_levels(reactions: tuple[Reaction, ...]) -> dict[str, bool]:
             case _:
                 pass
     return pins
+
+
+def watched_inputs(reactions: tuple[Reaction, ...]) -> tuple[tuple[str, Fraction], ...]:
+    """Port pins that the program looks at, with how often, in seconds; each once."""
+    looks = [
+        (reaction.when.pin, reaction.when.look_period_s)
+        for reaction in reactions
+        if isinstance(reaction.when, InputChanged)
+    ]
+    return tuple(dict.fromkeys(looks))

@@ -8,8 +8,10 @@ from wattigram.core.model.design.reaction import (
     BarAction,
     BytesAction,
     ComparatorSwitched,
+    ConverterAction,
     DacAction,
     DutyAction,
+    InputChanged,
     PairTripped,
     PeriodAction,
     PinAction,
@@ -18,6 +20,7 @@ from wattigram.core.model.design.reaction import (
     TextAction,
     ThresholdCrossed,
     program_outputs,
+    start_levels,
 )
 from wattigram.core.model.design.reference_checks import DesignNames
 from wattigram.core.model.design.route import (
@@ -26,6 +29,7 @@ from wattigram.core.model.design.route import (
     PeriodDestination,
 )
 from wattigram.core.model.design.stage import Comparator, RedundantPair, Threshold
+from wattigram.core.model.design.trigger import SoftwareTrigger
 
 MOST_OUTPUTS = 8
 """Streams that are kept for what the program moves."""
@@ -97,6 +101,10 @@ def _check_when(
         case ComparatorSwitched(comparator=name):
             known = {comparator.name for comparator in project.comparators}
             _need(reaction, name, known, "waits for")
+        case InputChanged(pin=pin) if pin in start_levels(project.reactions):
+            raise ValueError(
+                f"Reaction “{reaction.name}” waits for {pin}, which another one sets. Choose another pin."
+            )
         case ResultsFetched(converter=name):
             known = {chain.converter for chain in project.chains}
             _need(reaction, name, known, "waits for results of")
@@ -128,6 +136,19 @@ def _check_do(project: ReactionNames, reaction: Reaction) -> None:
                 )
         case TextAction(uart=name) | BytesAction(uart=name):
             _need(reaction, name, {uart.name for uart in project.uarts}, "sends by")
+        case ConverterAction(converter=name, action=action):
+            _need(reaction, name, {chain.converter for chain in project.chains}, f"{action}s")
+            chain = next(chain for chain in project.chains if chain.converter == name)
+            trigger = chain.trigger
+            if (
+                isinstance(trigger, SoftwareTrigger)
+                and not trigger.repeat
+                and trigger.period_s is None
+            ):
+                raise ValueError(
+                    f"Reaction “{reaction.name}” {action}s {name}, which converts only once. Let it be "
+                    "started again and again, or every so often."
+                )
         case BarAction(pins=pins) if len(set(pins)) < len(pins):
             raise ValueError(f"Reaction “{reaction.name}” has a pin twice. Remove one.")
         case _:

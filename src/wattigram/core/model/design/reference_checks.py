@@ -22,6 +22,7 @@ from wattigram.core.model.design.route import (
     Route,
     UartDestination,
 )
+from wattigram.core.model.design.trigger import Trigger
 
 
 class _Named(Protocol):
@@ -32,6 +33,8 @@ class _Named(Protocol):
 class _Chain(Protocol):
     @property
     def converter(self) -> str: ...
+    @property
+    def trigger(self) -> Trigger: ...
 
 
 class DesignNames(Protocol):

@@ -6,7 +6,7 @@ from typing import Annotated, Literal
 
 from msgspec import Meta
 
-from wattigram.core.base.fields import Seconds
+from wattigram.core.base.fields import Every, Seconds
 from wattigram.core.base.models import StrictModel
 from wattigram.core.model.field_types import Alignment, Cycles, Flag, Name
 
@@ -14,31 +14,54 @@ InterruptOn = Literal["conversion", "scan"]
 
 
 class Polling(StrictModel):
-    """The program asks until a result is there; it gives a value up after ``timeout_s``."""
+    """The program asks until a result is there; it gives a value up after ``timeout_s``.
+
+    ``single_run``: one bufferful is all that is wanted, and the program turns the converter off then.
+    """
 
     kind: Literal["polling"] = "polling"
     timeout_s: Seconds | None = None
+    single_run: Flag = False
+
+    @property
+    def ends_as_meant(self) -> bool:
+        """It fills the buffer once, and that is what it is for."""
+        return self.single_run
 
 
 class Interrupt(StrictModel):
-    """An interrupt at each conversion, or at the end of each scan."""
+    """An interrupt at each conversion, or at the end of each scan; ``single_run`` as of polling."""
 
     kind: Literal["interrupt"] = "interrupt"
     per: InterruptOn = "conversion"
+    single_run: Flag = False
+
+    @property
+    def ends_as_meant(self) -> bool:
+        """It fills the buffer once, and that is what it is for."""
+        return self.single_run
 
 
 class Fifo(StrictModel):
-    """Results queue up; an interrupt comes when ``mark`` of them wait."""
+    """Results queue up; an interrupt comes when ``watermark`` of them wait; ``single_run`` as of
+    polling."""
 
     kind: Literal["fifo"] = "fifo"
     watermark: Annotated[int, Meta(ge=1, le=4096)]
+    single_run: Flag = False
+
+    @property
+    def ends_as_meant(self) -> bool:
+        """It fills the buffer once, and that is what it is for."""
+        return self.single_run
 
 
 class Dma(StrictModel):
     """DMA writes results into the buffer; ``circular`` round and round, else once.
 
     ``increment`` false leaves the address where it is. ``single_run`` says that one bufferful is
-    all that is wanted; it is no setting of the hardware.
+    all that is wanted; it is no setting of the hardware. With ``read_period_s`` there is no ISR:
+    DMA keeps the buffer fresh, and the program reads the newest result of each slot every so often.
     """
 
     kind: Literal["dma"] = "dma"
@@ -46,6 +69,14 @@ class Dma(StrictModel):
     circular: Flag = True
     increment: Flag = True
     single_run: Flag = False
+    read_period_s: Every | None = None
+
+    def __post_init__(self) -> None:
+        if self.single_run and self.read_period_s is not None:
+            raise ValueError(
+                "a single run is handed over as a whole, and here the program reads the newest results "
+                "every so often. Leave out single_run, or read_period."
+            )
 
     @property
     def ends_as_meant(self) -> bool:
@@ -59,11 +90,12 @@ Retrieval = Polling | Interrupt | Fifo | Dma
 class CircularBuffer(StrictModel):
     """The memory that results go to, round and round, and the processor cycles of its handler.
 
-    The handler runs at each mark of DMA or FIFO, each interrupt, or each polled value.
+    The handler runs at each mark of DMA or FIFO, each interrupt, or each polled value; where there is
+    none, each time that the program reads the newest results.
     """
 
     name: Name
-    samples: Annotated[int, Meta(ge=2, le=1 << 24)]
+    samples: Annotated[int, Meta(ge=1, le=1 << 24)]
     element_bits: Literal[8, 16, 32] = 16
     isr_cycles: Cycles = 2000
 

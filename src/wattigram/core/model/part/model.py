@@ -80,6 +80,8 @@ class Timer(StrictModel):
     """It can put a pulse of chosen width on a pin."""
     pwm_pins: dict[Name, PinName] = msgspec.field(default_factory=dict)
     """The pin of each timer that can."""
+    loads_after_dma: Flag = False
+    """A new duty can wait until DMA has written all pieces of it."""
 
 
 class DmaGroup(StrictModel):

@@ -92,6 +92,7 @@ SETTINGS: dict[BlockKind, dict[str, str]] = {
         "run": "it counts",
         "pulse": "the pulse is put on its pin",
         "preload": "a new pulse waits for the next period",
+        "whole": "and until DMA has written all pieces of it",
         "starts-with": "the converter with whose first trigger it begins, or none",
     },
     "dma": {

@@ -112,4 +112,6 @@ def threshold_latency_s(workspace: Workspace, signal: Signal, window: Threshold)
 
 def _hand_over_s(workspace: Workspace, chain: Chain) -> float:
     """Longest time that a value lies in memory before the program takes it."""
+    if chain.read_period_s is not None:
+        return float(scan_timing(workspace, chain).cycle_s)
     return float(buffer_timing(workspace, chain).half_s) if chain.readout.kind == "dma" else 0.0

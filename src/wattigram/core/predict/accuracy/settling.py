@@ -190,7 +190,7 @@ def slot_settling(
 
 def _carry(workspace: Workspace, chain: Chain, place: int, circuit: SlotCircuit) -> float:
     """The worse side's steady share."""
-    period_s = _period_s(float(scan_timing(workspace, chain).slots[place].rate_hz))
+    period_s = _period_s(float(scan_timing(workspace, chain).slots[place].converted_hz))
     rest_s = max(0.0, period_s - circuit.sampling_s - circuit.span_s)
     return max(_share_left(side, pins, rest_s) for side, _names, pins in circuit.sides)
 
@@ -216,7 +216,7 @@ def _needed_s(workspace: Workspace, chain: Chain, place: int, share: float) -> f
         converter.sampling_capacitor_f,
         timing.repeats,
         float(timing.conversion_s),
-        float(timing.rate_hz),
+        float(timing.converted_hz),
         share,
     )
 

@@ -88,10 +88,10 @@ def expected_events(
     are not told by cycles.
     """
     project = history[0][1].project
-    signal = project.signal(watch.signal)
     chain = project.chain_of(watch.signal)
-    if chain is None or watch.kind == "comparator":
+    if chain is None or watch.kind in {"comparator", "input"}:
         return ()
+    signal = project.signal(watch.signal)
     if watch.kind == "twin":
         limit = (signal.redundant_pair.tolerance_v if signal.redundant_pair else None) or 0.0
         times = signal.redundant_pair.consecutive if signal.redundant_pair else 1

@@ -34,8 +34,8 @@ class SteadyTimes:
 
     def __init__(self, workspace: Workspace, chain: Chain) -> None:
         cycle = scan_timing(workspace, chain)
-        self._cycle_ticks = workspace.bus_clock_hz.numerator / Fraction(cycle.cycle_rate_hz)
-        self._cycle_s = float(cycle.cycle_s)
+        self._cycle_ticks = workspace.bus_clock_hz.numerator / Fraction(cycle.handed_rate_hz)
+        self._cycle_s = float(cycle.handed_s)
         self._held_s = np.array([float(slot.held_s) for slot in cycle.slots])
 
     def held_s(self, begin: int, end: int) -> FloatArray:

@@ -7,8 +7,10 @@ from wattigram.core.model.design import (
     BarAction,
     BytesAction,
     ComparatorSwitched,
+    ConverterAction,
     DacAction,
     DutyAction,
+    InputChanged,
     PairTripped,
     PeriodAction,
     PeriodElapsed,
@@ -76,6 +78,9 @@ def when_text(workspace: Workspace, reaction: Reaction) -> str:
             return f"{signal} {moves[change]} {partner}"
         case ComparatorSwitched(comparator=name, edge=edge):
             return f"{name} switches, {edge} edge{'s' if edge == 'both' else ''}"
+        case InputChanged(pin=pin, edge=edge, look_period_s=every_s):
+            moves = {"rising": "goes high", "falling": "goes low", "both": "changes"}
+            return f"port pin {pin} {moves[edge]}, looked at every {format_si(every_s, 's', 6)}"
         case ResultsFetched(converter=converter):
             return f"each half of the buffer of {converter}"
         case PeriodElapsed(period_s=period_s):
@@ -106,6 +111,9 @@ def do_texts(reaction: Reaction) -> tuple[str, str]:
             return f"text on {uart}", f"“{shown_text(text)}”"
         case BytesAction(uart=uart, signals=signals, bits=bits):
             return f"bytes on {uart}", f"{bits} bits of {', '.join(signals)}"
+        case ConverterAction(converter=converter, action=action):
+            on = {"stop": "off, until it is started", "start": "on again"}
+            return f"{action} {converter}", on[action]
         case call:
             return f"own code {call.function}()", "in own.c"
 

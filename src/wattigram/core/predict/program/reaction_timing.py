@@ -11,6 +11,7 @@ from wattigram.core.model.design import (
     Chain,
     ComparatorSwitched,
     DutyAction,
+    InputChanged,
     LowPassFilter,
     PairTripped,
     PeriodAction,
@@ -29,7 +30,7 @@ from wattigram.core.model.design import (
 from wattigram.core.predict.clocks import uart_timing
 from wattigram.core.predict.pins import pwm_timing
 from wattigram.core.predict.program.scaled_values import volts_per_code
-from wattigram.core.predict.timing import scan_timing, slot_order
+from wattigram.core.predict.timing import buffer_timing, scan_timing, slot_order
 
 LONGEST_VALUES = {"V": 14, "mV": 14, "code": 11, "hex": 10}
 """Characters that a value takes at most, by its form."""
@@ -99,11 +100,7 @@ def reaction_rate_hz(workspace: Workspace, reaction: Reaction) -> Fraction | Non
         case ResultsFetched(converter=converter):
             chain = workspace.project.chain(converter)
             assert chain is not None
-            return (
-                2
-                * len(chain.slots)
-                / (scan_timing(workspace, chain).cycle_s * chain.buffer.samples)
-            )
+            return 1 / buffer_timing(workspace, chain).half_s
         case RunStarted():
             return Fraction(0)
         case _:
@@ -123,6 +120,8 @@ def _noticed(workspace: Workspace, reaction: Reaction) -> tuple[Fraction, Fracti
             unit = workspace.part.comparator(comparator_name)
             assert unit is not None
             return nothing, Fraction(unit.response_s), nothing
+        case InputChanged(look_period_s=every_s):
+            return nothing, every_s, nothing
         case ResultsFetched(converter=converter):
             chain = project.chain(converter)
             assert chain is not None
@@ -153,9 +152,13 @@ def fetch_wait_s(workspace: Workspace, chain: Chain, signal: str) -> tuple[Fract
     """From the held instant of a signal's value until the program has it: of the newest and of the
     oldest value that come together.
 
-    However results leave the converter, the program looks at them when a half of the buffer is full.
+    However results leave the converter, the program looks at them when a half of the buffer is full;
+    where it reads the newest, that is up to a scan old.
     """
     cycle = scan_timing(workspace, chain)
+    if chain.read_period_s is not None:
+        converted_s = _conversion_s(workspace, chain, signal)
+        return converted_s, converted_s + cycle.cycle_s
     order = slot_order(workspace, chain)
     slots = [cycle.slots[place] for place in order]
     mine = {order.index(place) for place in chain.places_of(signal)}
@@ -193,7 +196,7 @@ def filter_delay_s(workspace: Workspace, chain: Chain, signal: str) -> Fraction:
         return Fraction(0)
     cycle = scan_timing(workspace, chain)
     places = chain.places_of(signal)
-    each_s = cycle.cycle_s / len(places)
+    each_s = cycle.handed_s / len(places)
     if known.slot_filter is not None:
         slot = cycle.slots[places[0]]
         return (slot.repeats - 1) * slot.each_s / 2

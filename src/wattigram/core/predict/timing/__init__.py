@@ -15,6 +15,8 @@ from wattigram.core.predict.timing.cycle import (
     slot_repeats,
 )
 from wattigram.core.predict.timing.isr_cost import (
+    RAMP_STEP_CYCLES,
+    RAMP_STEP_SPREAD,
     SoftwareStep,
     repoints,
     software_step,
@@ -31,6 +33,8 @@ from wattigram.core.predict.timing.startup import STEP_NAMES, StartupCheck, righ
 from wattigram.core.predict.timing.trigger import TriggerTiming, trigger_timing
 
 __all__ = [
+    "RAMP_STEP_CYCLES",
+    "RAMP_STEP_SPREAD",
     "STEP_NAMES",
     "BufferTiming",
     "RetrievalTiming",

@@ -21,6 +21,11 @@ class BufferTiming(msgspec.Struct, frozen=True):
     item_bytes: int
     slots: int
     lap_s: Fraction
+    read_period_s: Fraction | None = None
+    """How often the program reads the newest results, where no interrupt tells of them."""
+
+    oldest_s: Fraction = Fraction(0)
+    """How long ago the newest result of a slot was held at most, when the program reads it."""
 
     @property
     def bytes(self) -> int:
@@ -29,8 +34,9 @@ class BufferTiming(msgspec.Struct, frozen=True):
 
     @property
     def half_s(self) -> Fraction:
-        """Time from mark to mark, which is the deadline of the handler."""
-        return self.lap_s / 2
+        """Time from mark to mark, which is the deadline of the handler; from one read to the next where
+        there are no marks."""
+        return self.lap_s / 2 if self.read_period_s is None else self.read_period_s
 
     @property
     def in_step(self) -> bool:
@@ -39,8 +45,9 @@ class BufferTiming(msgspec.Struct, frozen=True):
 
     @property
     def halves_in_step(self) -> bool:
-        """The half mark falls between two cycles."""
-        return self.items % (2 * self.slots) == 0
+        """The half mark, where there is one, falls between two cycles."""
+        unit = 2 * self.slots if self.read_period_s is None else self.slots
+        return self.items % unit == 0
 
 
 def item_bits(chain: Chain) -> int:
@@ -55,7 +62,13 @@ def buffer_timing(workspace: Workspace, chain: Chain) -> BufferTiming:
     slots = len(chain.slots)
     lap_s = Fraction(chain.buffer.samples, slots) / cycle.cycle_rate_hz
     return BufferTiming(
-        chain.buffer.name, chain.buffer.samples, item_bits(chain) // 8, slots, lap_s
+        chain.buffer.name,
+        chain.buffer.samples,
+        item_bits(chain) // 8,
+        slots,
+        lap_s,
+        chain.read_period_s,
+        cycle.cycle_s + max(slot.end_s - slot.held_s for slot in cycle.slots),
     )
 
 

@@ -9,7 +9,6 @@ from itertools import accumulate
 import msgspec
 
 from wattigram.core.model.design.project import Chain
-from wattigram.core.model.design.retrieval import Dma
 from wattigram.core.model.design.stage import BlockAverage, SumFilter, rate_divisor
 from wattigram.core.model.design.trigger import FreeRunningTrigger, TimerTrigger
 from wattigram.core.model.design.workspace import Workspace, cached
@@ -34,8 +33,10 @@ class SlotTiming(msgspec.Struct, frozen=True, dict=True):
     sampling_s: Fraction
     conversion_s: Fraction
     rate_hz: Fraction
-    """Items per second of the slot's signal, all of its slots counted; 0 where it does not go
-    on."""
+    """Items per second of the slot's signal that reach the program, all of its slots counted; 0 where
+    it does not go on."""
+    converted_hz: Fraction
+    """The same of those that are converted."""
     repeats: int = 1
 
     @cached_property
@@ -92,6 +93,10 @@ class ScanTiming(msgspec.Struct, frozen=True, dict=True):
     triggers_per_cycle: int
     items_limit: int | None
     stamped: bool
+    is_even: bool = True
+    """Instants follow from numbers: scans follow each other evenly, and nothing stops them."""
+    read_period_s: Fraction | None = None
+    """How often the program reads the newest results, where no interrupt tells of them."""
     is_single_run: bool = False
     """It ends when its buffer is full, as meant; the others with a limit end by mistake."""
     served: ServedScan | None = None
@@ -129,6 +134,16 @@ class ScanTiming(msgspec.Struct, frozen=True, dict=True):
         """Cycles per second while it runs."""
         return 1 / self.cycle_s
 
+    @cached_property
+    def handed_s(self) -> Fraction:
+        """From one scan that reaches the program to the next."""
+        return self.cycle_s if self.read_period_s is None else self.read_period_s
+
+    @cached_property
+    def handed_rate_hz(self) -> Fraction:
+        """Scans per second that reach the program, those that are lost counted."""
+        return 1 / self.handed_s
+
 
 @cached
 def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
@@ -162,20 +177,29 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
     starts, cycle_s, per_cycle, missed_hz = _serve(trigger, units)
     slots: list[SlotTiming] = []
     runs = trigger.pace in {"pattern", "self"}
+    handed_s = cycle_s if chain.read_period_s is None else chain.read_period_s
     at_s = Fraction(0)
     for place, slot in enumerate(chain.slots):
-        rate_hz = len(chain.places_of(slot.signal)) / cycle_s if runs else Fraction(0)
+        places = len(chain.places_of(slot.signal)) if runs else 0
         start_s = starts[place] if singly else at_s
         at_s += lengths[place]
         slots.append(
             SlotTiming(
-                slot.signal, place, start_s, samplings[place], conversion_s, rate_hz, repeats[place]
+                slot.signal,
+                place,
+                start_s,
+                samplings[place],
+                conversion_s,
+                places / handed_s,
+                places / cycle_s,
+                repeats[place],
             )
         )
     limit = {"once": 1 if singly else len(slots), "never": 0}.get(trigger.pace)
-    is_single_run = limit is None and isinstance(chain.readout, Dma) and chain.readout.ends_as_meant
+    is_single_run = limit is None and chain.readout.ends_as_meant
     if is_single_run:
         limit = chain.buffer.samples
+    is_uneven = _is_uneven(workspace, chain, by_hand or trigger.by_software)
     return ScanTiming(
         chain.converter,
         clock_hz,
@@ -189,7 +213,9 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
         missed_hz,
         per_cycle,
         limit,
-        _stamped(workspace, chain, by_hand or trigger.by_software),
+        is_uneven or chain.read_period_s is not None,
+        not is_uneven,
+        chain.read_period_s,
         is_single_run,
         served,
     )
@@ -245,13 +271,13 @@ def signal_rate_hz(
 ) -> Fraction:
     """Samples of a signal per second, of all its slots together; of its values after the stage in
     memory where ``filtered``."""
-    rate_hz = scan_timing(workspace, chain).cycle_rate_hz * len(chain.places_of(signal))
+    rate_hz = scan_timing(workspace, chain).handed_rate_hz * len(chain.places_of(signal))
     return rate_hz / (
         rate_divisor(workspace.project.signal(signal).later_filter) if filtered else 1
     )
 
 
-def _stamped(workspace: Workspace, chain: Chain, by_software: bool) -> bool:
+def _is_uneven(workspace: Workspace, chain: Chain, by_software: bool) -> bool:
     trigger = workspace.project.own_trigger(chain)
     steady = isinstance(trigger, (TimerTrigger, FreeRunningTrigger)) or trigger_timing(
         workspace, chain

@@ -12,6 +12,12 @@ from wattigram.core.model.design.retrieval import Interrupt
 from wattigram.core.model.design.trigger import SoftwareTrigger
 from wattigram.core.model.design.workspace import Workspace, cached
 
+RAMP_STEP_CYCLES = 420
+"""Clocks that generated C takes for a step of a software ramp, alarm and main loop and all: counted in
+images on the virtual board, an instruction a clock. Own code may take less or more."""
+RAMP_STEP_SPREAD = Fraction(1, 4)
+"""By how much of that it may be more or less."""
+
 
 class SoftwareStep(msgspec.Struct, frozen=True):
     """From the end of a conversion, in seconds.

@@ -28,7 +28,7 @@ class RetrievalTiming(msgspec.Struct, frozen=True):
     deadline_s : Fraction
         From an event until what it announces is overwritten.
     overwrites : bool
-        Whether anything ever is; a single run leaves its samples where they are.
+        Whether anything ever is; a single run by DMA leaves its samples where they are.
     items_hz, lost_hz : Fraction
         Items produced per second, and those of them that never reach the program.
     reason : str
@@ -58,16 +58,20 @@ def retrieval_timing(workspace: Workspace, chain: Chain) -> RetrievalTiming:
     cycle = scan_timing(workspace, chain)
     step = software_step(workspace, chain)
     is_endless = cycle.items_limit is None or cycle.is_single_run
-    items_hz = len(chain.slots) * cycle.cycle_rate_hz if is_endless else Fraction(0)
+    items_hz = len(chain.slots) * cycle.handed_rate_hz if is_endless else Fraction(0)
     each, depth = _unit(chain, workspace.converter(chain).fifo_items)
     events_hz = items_hz / each
     processor = workspace.part.processor
     cycles = chain.buffer.isr_cycles
-    if not isinstance(chain.readout, Polling):
+    if not isinstance(chain.readout, Polling) and chain.read_period_s is None:
         cycles += processor.interrupt_entry_cycles + processor.interrupt_exit_cycles
     service_s = cycles / workspace.bus_clock_hz
     share = Fraction(1) if isinstance(chain.readout, Polling) else events_hz * service_s
     free = free_share(workspace, chain)
+    # Whoever reads the newest wants no others.
+    keeps_all = isinstance(chain.readout, Dma) and (
+        cycle.is_single_run or chain.read_period_s is not None
+    )
     deadline_s = _deadline_s(workspace, chain, cycle, each, depth)
     lost_hz, reason = Fraction(0), ""
     if isinstance(chain.readout, Dma) and not (
@@ -83,7 +87,7 @@ def retrieval_timing(workspace: Workspace, chain: Chain) -> RetrievalTiming:
         reason = "ISR too slow" if lost_hz else ""
     elif (
         items_hz
-        and not cycle.is_single_run
+        and not keeps_all
         and (service_s + step.jitter_s) / free >= _shortest_s(workspace, chain, deadline_s)
         and not starts_each(workspace, chain)
     ):
@@ -99,7 +103,7 @@ def retrieval_timing(workspace: Workspace, chain: Chain) -> RetrievalTiming:
         items_hz,
         lost_hz,
         reason,
-        not cycle.is_single_run,
+        not keeps_all,
     )
 
 
@@ -122,6 +126,8 @@ def free_share(workspace: Workspace, chain: Chain) -> Fraction:
 def _unit(chain: Chain, fifo_items: int) -> tuple[int, int]:
     """Items that a call of the handler fetches, and items that can wait."""
     match chain.readout:
+        case Dma(read_period_s=read_period_s) if read_period_s is not None:
+            return len(chain.slots), len(chain.slots)
         case Dma():
             half = max(1, chain.buffer.samples // 2)
             return half, half

@@ -103,6 +103,7 @@ class _Destination(msgspec.Struct, frozen=True):
     takes_hz: Fraction
     is_bytes: bool
     preload: bool
+    whole: bool = False
 
 
 class _Arrival(msgspec.Struct, frozen=True):
@@ -219,6 +220,8 @@ def _at_preloaded_register(workspace: Workspace, route: Route, flow: _Flow) -> _
     values_hz, takes_hz = flow.values_hz, flow.destination.takes_hz
     effective_hz = min(values_hz, float(takes_hz))
     torn_hz = _put_together_hz(route, flow)
+    if flow.destination.whole:
+        return _Arrival(effective_hz, values_hz - effective_hz, torn_hz)
     if flow.items > 1 and route.request != "destination" and values_hz:
         each_s = _byte_gap_s(workspace, route) if flow.from_wire else float(flow.transfer_s)
         bus_hz = workspace.bus_clock_hz
@@ -293,7 +296,8 @@ def _destination(workspace: Workspace, route: Route) -> _Destination:
         case DutyDestination(pwm=name) | PeriodDestination(pwm=name):
             pwm = workspace.project.pwm_output(name)
             assert pwm is not None
-            return _Destination(1 / pwm_timing(workspace, pwm).period_s, False, pwm.preload)
+            period_hz = 1 / pwm_timing(workspace, pwm).period_s
+            return _Destination(period_hz, False, pwm.preload, pwm.whole)
         case DacDestination(dac=name):
             dac = workspace.part.dac(name)
             assert dac is not None

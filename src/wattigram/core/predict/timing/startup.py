@@ -69,7 +69,7 @@ def right_order(workspace: Workspace, chain: Chain) -> tuple[tuple[Step, str], .
                 "DMA must wait for the first result: one that nobody fetches stops all requests.",
             )
         )
-    if chain.readout.kind != "polling":
+    if chain.readout.kind != "polling" and chain.read_period_s is None:
         steps.append(
             (
                 "interrupt",

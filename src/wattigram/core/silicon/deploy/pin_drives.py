@@ -12,6 +12,7 @@ from wattigram.core.model.bench import (
     swapped_partner,
 )
 from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.reaction import watched_inputs
 from wattigram.core.predict.pins import input_poles_s, input_source, pin_impedance
 
 
@@ -24,7 +25,8 @@ def effective_bench(workspace: Workspace) -> EffectiveBench:
         for pin in (signal.pin, signal.negative)
         if pin is not None
     ]
-    pins = {pin: PinDrive() for pin in inputs}
+    looked_at = {pin for pin, _every in watched_inputs(project.reactions)}
+    pins = {pin: PinDrive() for pin in (*inputs, *sorted(looked_at))}
     for pin in {*inputs, *(wiring.pin for wiring in project.bench)}:
         wiring = workspace.wiring(pin)
         if wiring is not None:

@@ -74,9 +74,9 @@ def effective_watches(workspace: Workspace) -> tuple[EffectiveWatch | None, ...]
 
 
 def _watch(workspace: Workspace, watch: Watch) -> EffectiveWatch | None:
-    signal = workspace.project.signal(watch.signal)
-    if watch.kind == "comparator":
+    if watch.kind in {"comparator", "input"}:
         return None
+    signal = workspace.project.signal(watch.signal)
     if watch.kind == "twin":
         assert signal.redundant_pair is not None
         return _twin(workspace, signal, signal.redundant_pair)

@@ -18,6 +18,8 @@ from wattigram.core.model.design import (
     BarAction,
     BytesAction,
     ComparatorSwitched,
+    ConverterAction,
+    InputChanged,
     PairTripped,
     PeriodElapsed,
     PinAction,
@@ -142,6 +144,11 @@ def _reaction(
     match reaction.do:
         case PinAction(level=level):
             return made.unchecked(action=level)
+        case ConverterAction(converter=converter, action=action):
+            chain = workspace.project.chain(converter)
+            assert chain is not None
+            number = workspace.project.chains.index(chain)
+            return made.unchecked(action=action, acts_on=number)
         case TextAction(text=text):
             places = {reading: number for number, reading in enumerate(reaction.readings)}
             pieces = tuple(
@@ -184,6 +191,10 @@ def _cause(workspace: Workspace, reaction: Reaction) -> dict[str, object]:
             assert comparator is not None
             watch = Watch("comparator", comparator.signal, comparator=name)
             return _watched(workspace, watch, changes_of(when))
+        case InputChanged(pin=pin, look_period_s=every_s) as when:
+            return _watched(
+                workspace, Watch("input", "", pin=pin, look_period_s=every_s), changes_of(when)
+            )
         case ResultsFetched(converter=converter):
             chain = project.chain(converter)
             assert chain is not None

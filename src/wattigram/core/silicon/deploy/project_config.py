@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterator
 from fractions import Fraction
 
 from wattigram.core.base.errors import BoardError, RegisterError
@@ -100,7 +101,7 @@ def silicon_config(workspace: Workspace, build_id: str, seed: int) -> EffectiveC
         converters=tuple(_converter(workspace, chain) for chain in project.chains),
         taps=effective_taps(workspace),
         watches=effective_watches(workspace),
-        comparators=tuple(_comparators(workspace)),
+        comparators=(*_comparators(workspace), *_inputs(workspace)),
         dacs=effective_dacs(workspace),
         pwm=effective_pwm(workspace),
         routes=effective_routes(workspace),
@@ -146,27 +147,36 @@ def _converter(workspace: Workspace, chain: Chain) -> EffectiveConverter:
             items=chain.buffer.samples,
             width_bits=chain.buffer.element_bits,
             element_bits=chain.read_as.element_bits,
-            repeat=not isinstance(chain.readout, Dma) or chain.readout.circular,
+            repeat=_goes_round(chain),
+            halts=not isinstance(chain.readout, Dma) and chain.readout.single_run,
             increment=not isinstance(chain.readout, Dma) or chain.readout.increment,
             swap_bytes=chain.read_as.endianness == "big",
+            read_ticks=float((chain.read_period_s or 0) * tick_hz),
             delivers=start.delivers and start.interrupts,
             laps=_gathered_laps(workspace, chain, service),
         ),
     )
 
 
+def _goes_round(chain: Chain) -> bool:
+    """Its buffer is filled again and again."""
+    if isinstance(chain.readout, Dma):
+        return chain.readout.circular
+    return not chain.readout.single_run
+
+
 def _gathered_laps(workspace: Workspace, chain: Chain, service: EffectiveService | None) -> int:
     """Laps of a very short loop that go out together; 0 where an event acts, or halves are lost one
     by one."""
     loop = buffer_timing(workspace, chain)
-    runs_once = isinstance(chain.readout, Dma) and not chain.readout.circular
     acted_upon = _acted_upon(workspace.project)
     reacts = any(slot.signal in acted_upon for slot in chain.slots) or any(
         isinstance(reaction.when, ResultsFetched) and reaction.when.converter == chain.converter
         for reaction in workspace.project.reactions
     )
     judges_halves = service is not None and service.keep == "halves"
-    if runs_once or judges_halves or reacts or not loop.lap_s:
+    reads = chain.read_period_s is not None
+    if not _goes_round(chain) or judges_halves or reacts or reads or not loop.lap_s:
         return 0
     return math.floor(GATHERED_S / loop.lap_s)
 
@@ -291,7 +301,7 @@ def _pace(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> EffectivePac
         return EffectivePace(
             kind="once" if trigger.pace == "once" else "never", singly=singly, skip_first=early
         )
-    steady = not cycle.stamped or (
+    steady = cycle.is_even or (
         # Interrupts and polling of a steady converter lose samples, but do not move them.
         trigger.timer is not None
         and chain.clock == "bus"
@@ -299,7 +309,7 @@ def _pace(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> EffectivePac
         and not workspace.project.is_stopped_by_events(chain)
     )
     if trigger.pace == "self":
-        steady = not cycle.stamped
+        steady = cycle.is_even
     if steady and not early:
         return EffectivePace(singly=singly)
     if trigger.pace == "self":
@@ -378,6 +388,21 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
                 rest_ticks=rest,
                 jitter_ticks=jitter,
                 never=never,
+            )
+
+
+def _inputs(workspace: Workspace) -> Iterator[EffectiveComparator]:
+    """Port pins that the program looks at; above half the supply one is high."""
+    half_v = workspace.supply_v / 2
+    for number, watch in enumerate(workspace.watches):
+        if watch.kind == "input":
+            yield EffectiveComparator(
+                name=watch.pin,
+                pin=watch.pin,
+                rising_v=half_v,
+                falling_v=half_v,
+                response_ticks=float(watch.look_period_s * workspace.bus_clock_hz.numerator),
+                watch=number,
             )
 
 

@@ -124,6 +124,7 @@ def _sink(workspace: Workspace, route: Route) -> dict[str, Any]:
                 "period_ticks": period_ticks,
                 "count_ticks": period_ticks / timing.counts,
                 "preload": pwm.preload,
+                "whole": pwm.whole,
                 "initial": timing.high_counts if is_duty else timing.counts - 1,
             }
         case DacDestination(dac=name):

@@ -157,8 +157,9 @@ def chain_dma_step(
     step.put("to-step", dma.increment, only=True)
     part = workspace.part.dma_channel(dma.channel)
     assert part is not None
-    step.put("half", part.half_mark, only=False)
-    step.put("full", part.full_mark, only=False)
+    tells = dma.read_period_s is None
+    step.put("half", part.half_mark and tells, only=False)
+    step.put("full", part.full_mark and tells, only=False)
     return SetupStep(
         "set-up",
         dma.channel,
@@ -175,7 +176,7 @@ def stamp_channel(workspace: Workspace, chain: Chain) -> str | None:
     stamped = [
         chain
         for chain in project.chains
-        if isinstance(chain.readout, Dma) and scan_timing(workspace, chain).stamped
+        if isinstance(chain.readout, Dma) and not scan_timing(workspace, chain).is_even
     ]
     if chain not in stamped:
         return None

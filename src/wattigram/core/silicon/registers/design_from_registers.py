@@ -330,16 +330,16 @@ class _Reader:
                         f"writes {width}."
                     )
                 count = state.number(channel, "count", 2)
-                if count < 2:
-                    state.notes.append(f"{channel} has a run of {count} samples.")
                 return (
                     Dma(
                         channel=channel,
                         circular=state.flag(channel, "repeat", False),
                         increment=state.flag(channel, "to-step", True),
+                        # One has no half: whoever wants it reads it.
+                        read_period_s=Fraction(1) if count < 2 else None,
                     ),
                     CircularBuffer(
-                        name=loop.name, samples=max(2, count), element_bits=width, isr_cycles=cycles
+                        name=loop.name, samples=max(1, count), element_bits=width, isr_cycles=cycles
                     ),
                 )
             case "fifo":

@@ -30,6 +30,8 @@ def watch_place(workspace: Workspace, watch: Watch) -> tuple[str, int] | None:
     """The peripheral that makes a watch, and its window's number; None where software does."""
     if watch.kind == "comparator":
         return watch.comparator, NO_WINDOW
+    if watch.kind == "input":
+        return None
     chain = workspace.project.chain_of(watch.signal)
     mine = hardware_watches(workspace, chain) if chain is not None else []
     return (chain.converter, mine.index(watch)) if chain is not None and watch in mine else None

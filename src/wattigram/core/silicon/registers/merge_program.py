@@ -5,6 +5,7 @@ from __future__ import annotations
 from wattigram.core.model.design import (
     Chain,
     Comparator,
+    Dma,
     Project,
     Signal,
     SoftwareTrigger,
@@ -95,6 +96,12 @@ class _Dresser:
         elif isinstance(trigger, ThresholdTrigger) or isinstance(chain.trigger, SoftwareTrigger):
             trigger = chain.trigger if trigger.kind == chain.trigger.kind else trigger
         retrieval = real.readout
+        if retrieval.kind == chain.readout.kind:
+            retrieval = retrieval.replaced(single_run=chain.readout.single_run)
+        if isinstance(retrieval, Dma) and isinstance(chain.readout, Dma):
+            retrieval = retrieval.replaced(read_period_s=chain.readout.read_period_s)
+            if chain.read_period_s is None and real.buffer.samples < 2:
+                real = real.replaced(buffer=real.buffer.replaced(samples=2), readout=retrieval)
         loop = chain.buffer
         if retrieval.kind == "dma":
             loop = loop.replaced(samples=real.buffer.samples, element_bits=real.buffer.element_bits)

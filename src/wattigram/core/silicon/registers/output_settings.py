@@ -109,6 +109,7 @@ def timer_steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupS
                 step.put("compare", pwm_timing(workspace, pwm).high_counts)
                 step.put("pulse", True)
                 step.put("preload", pwm.preload, only=False)
+                step.put("whole", pwm.whole, only=False)
         yield SetupStep(
             "set-up",
             name,

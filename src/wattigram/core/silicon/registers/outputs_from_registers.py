@@ -199,6 +199,8 @@ class OutputReader:
                         prescaler_register=prescaler - 1,
                         period_register=period - 1,
                         preload=state.flag(name, "preload", False),
+                        whole=state.flag(name, "preload", False)
+                        and state.flag(name, "whole", False),
                     )
                 )
         return tuple(outputs)

@@ -89,7 +89,7 @@ def _steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupStep]:
             )
         if isinstance(chain.readout, Dma):
             yield chain_dma_step(workspace, registers, chain, chain.readout)
-            if scan_timing(workspace, chain).stamped:
+            if not scan_timing(workspace, chain).is_even:
                 yield stamp_dma_step(workspace, registers, chain, chain.readout)
     for route in project.routes:
         yield route_step(workspace, registers, route)

@@ -62,7 +62,12 @@ def yoke(workspace: Workspace, chain: Chain) -> tuple[str, str, str]:
     count = len(chain.slots)
     slots = f"{count} slot{'s' if count > 1 else ''} in {format_rounded(cycle.busy_s, 's', 3)}"
     clock = f"{format_si(cycle.clock_hz, 'Hz')}{' internal' if chain.clock == 'internal' else ''}, {chain.bits} bit"
-    right = f"{loop.name} · {loop.items} × u{chain.buffer.element_bits} · half full every {format_rounded(loop.half_s, 's', 3)}"
+    told = (
+        f"half full every {format_rounded(loop.half_s, 's', 3)}"
+        if loop.read_period_s is None
+        else f"newest read every {format_rounded(loop.read_period_s, 's', 3)}"
+    )
+    right = f"{loop.name} · {loop.items} × u{chain.buffer.element_bits} · {told}"
     if chain.readout.kind != "dma":
         right = f"{chain.readout.kind} · {loop.items} × u{chain.buffer.element_bits} · {float(timing.cpu_share) * 100:.2g} % CPU"
     if timing.lost_hz:

@@ -12,7 +12,6 @@ from wattigram.core.base.quantity import format_si
 from wattigram.core.model.design.edits.edit import need_chain, need_signal, with_chain
 from wattigram.core.model.design.edits.reaction_edits import without_reactions
 from wattigram.core.model.design.project import Chain, Project, Slot
-from wattigram.core.model.design.reaction import ResultsFetched
 from wattigram.core.model.design.trigger import FollowTrigger, TimerTrigger
 
 
@@ -215,9 +214,7 @@ class RemoveSlot(Struct, frozen=True):
             )
         left = without_reactions(
             project,
-            lambda one: (
-                isinstance(one.when, ResultsFetched) and one.when.converter == self.converter
-            ),
+            lambda one: self.converter in one.converters,
         )
         return project.replaced(
             **left, chains=tuple(other for other in project.chains if other is not chain)

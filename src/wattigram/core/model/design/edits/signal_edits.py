@@ -21,7 +21,6 @@ from wattigram.core.model.design.project import Project, Signal
 from wattigram.core.model.design.reaction import (
     ComparatorSwitched,
     PairTripped,
-    ResultsFetched,
 )
 from wattigram.core.model.design.stage import (
     LowPassFilter,
@@ -74,10 +73,7 @@ class RemoveSignal(Struct, frozen=True):
                     isinstance(one.when, ComparatorSwitched)
                     and one.when.comparator not in {item.name for item in comparators}
                 )
-                or (
-                    isinstance(one.when, ResultsFetched)
-                    and one.when.converter not in {chain.converter for chain in chains}
-                )
+                or not {*one.converters} <= {chain.converter for chain in chains}
             ),
         )
         expectations = tuple(

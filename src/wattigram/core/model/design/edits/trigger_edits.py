@@ -10,7 +10,7 @@ from wattigram.core.base.errors import EditError
 from wattigram.core.model.design.edits.edit import need_chain, need_signal, with_chain
 from wattigram.core.model.design.edits.reaction_edits import without_reactions
 from wattigram.core.model.design.project import Project, Step
-from wattigram.core.model.design.reaction import ComparatorSwitched, ResultsFetched
+from wattigram.core.model.design.reaction import ComparatorSwitched
 from wattigram.core.model.design.retrieval import Reader, Retrieval
 from wattigram.core.model.design.stage import Comparator
 from wattigram.core.model.design.trigger import Trigger
@@ -203,9 +203,7 @@ class RemoveChain(Struct, frozen=True):
         need_chain(project, self.converter)
         left = without_reactions(
             project,
-            lambda one: (
-                isinstance(one.when, ResultsFetched) and one.when.converter == self.converter
-            ),
+            lambda one: self.converter in one.converters,
         )
         return project.replaced(
             **left,
