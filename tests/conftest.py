@@ -14,6 +14,7 @@ from pathlib import Path
 import pytest
 
 from tests.paths import KILN
+from tests.patience import PATIENCE_S
 from wattigram.core.capture.session import record_run
 from wattigram.core.capture.take import Take, open_take
 from wattigram.core.model.design import Workspace, open_workspace
@@ -93,7 +94,7 @@ def nothing_left_alive() -> Iterator[None]:
     """No test may leave a thread or a process behind."""
     threads, children = set(threading.enumerate()), child_processes()
     yield
-    deadline = time.monotonic() + 3
+    deadline = time.monotonic() + PATIENCE_S
     while time.monotonic() < deadline:
         new_threads = [
             thread

@@ -9,6 +9,7 @@ from pathlib import Path
 import pytest
 
 from tests.paths import KILN
+from tests.patience import PATIENCE_S
 from wattigram.core.model.part.catalogue import FOLDER
 
 MARTEN = FOLDER / "marten-m3.toml"
@@ -20,7 +21,7 @@ def wattigram(*arguments: object, **environment: str) -> subprocess.CompletedPro
         command,
         capture_output=True,
         text=True,
-        timeout=110,
+        timeout=PATIENCE_S,
         env=os.environ | environment,
         check=False,
     )
@@ -212,7 +213,7 @@ def test_without_a_display_the_window_says_so() -> None:
         if key not in {"DISPLAY", "WAYLAND_DISPLAY", "QT_QPA_PLATFORM"}
     }
     outcome = subprocess.run(
-        command, capture_output=True, text=True, timeout=60, env=bare, check=False
+        command, capture_output=True, text=True, timeout=PATIENCE_S, env=bare, check=False
     )
     assert outcome.returncode == 2
     assert "no display" in outcome.stderr

@@ -12,6 +12,7 @@ import pytest
 
 from tests.cli.test_cli import wattigram
 from tests.paths import EXAMPLES
+from tests.patience import PATIENCE_S
 from wattigram.core.model.design import load_project
 
 RAMP = EXAMPLES / "kiln-ramp"
@@ -115,4 +116,4 @@ def test_a_meter_is_read_into_a_project_and_a_generator_set(tmp_path: Path) -> N
         )
     finally:
         process.terminate()
-        process.communicate(timeout=5)
+        process.communicate(timeout=PATIENCE_S)

@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.paths import KILN
+from tests.patience import PATIENCE_MS
 from wattigram.desktop.shell.app import make_app, make_window
 from wattigram.desktop.shell.window import MainWindow
 
@@ -66,7 +67,7 @@ def wait(qtbot: QtBot) -> Wait:
     """Waits until something has come about; never sleeps a fixed time."""
 
     def wait_(reached: Callable[[], bool]) -> None:
-        qtbot.waitUntil(reached, timeout=20_000)
+        qtbot.waitUntil(reached, timeout=PATIENCE_MS)
 
     return wait_
 

@@ -16,6 +16,7 @@ from pytestqt.qtbot import QtBot
 
 from tests.conftest import edited
 from tests.core.firmware.compiled import needs_compiler
+from tests.patience import PATIENCE_MS
 from wattigram.core.contract.image import CType, MemoryLocation
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import RemoveSignal, SetPeriod, apply_edit
@@ -145,7 +146,7 @@ def test_build_error_cure_and_run(
     sound = own.read_text()
     own.write_text(sound + "\nint broken = ;\n")
     page.panel.build_button.click()
-    qtbot.waitUntil(lambda: window.firmware.result is not None, timeout=180_000)
+    qtbot.waitUntil(lambda: window.firmware.result is not None, timeout=PATIENCE_MS)
     assert "The build failed: 1 error." in page.panel.state.text()
     assert not page.panel.run_button.isEnabled()
     lines = page.panel.lines
@@ -162,7 +163,7 @@ def test_build_error_cure_and_run(
     own.write_text(sound)
     window.firmware.result = None
     page.panel.build_button.click()
-    qtbot.waitUntil(lambda: window.firmware.result is not None, timeout=180_000)
+    qtbot.waitUntil(lambda: window.firmware.result is not None, timeout=PATIENCE_MS)
     assert "Built in" in page.panel.state.text()
     page.show_view(CHANGES)
     assert "those of the last build" in page.changes.item(0).text()  # type: ignore[union-attr]
@@ -174,11 +175,11 @@ def test_build_error_cure_and_run(
     assert "earlier state" in page.panel.state.text()
     window.document.stack.undo()
     page.panel.run_button.click()
-    qtbot.waitUntil(lambda: window.board.latest.seconds > 0.5, timeout=180_000)
+    qtbot.waitUntil(lambda: window.board.latest.seconds > 0.5, timeout=PATIENCE_MS)
     assert window.board.latest.runs_image
     assert window.board.latest.mark_matches
     assert "Image running" in window.header.board.text()
-    qtbot.waitUntil(lambda: "ADC 1" in window.firmware.costs, timeout=10_000)
+    qtbot.waitUntil(lambda: "ADC 1" in window.firmware.costs, timeout=PATIENCE_MS)
     assert "cycles measured" in page.panel.costs.text()
     page.panel.costs_button.click()
     chain = window.document.workspace.project.chains[0]

@@ -14,6 +14,7 @@ from PyQt6.QtWidgets import QApplication
 
 from tests.desktop.conftest import Wait, click, press
 from tests.paths import EXAMPLES
+from tests.patience import PATIENCE_S
 from wattigram.core.base.errors import EditError, QuantityError
 from wattigram.core.model.bench import SignalGenerator, Supply, Switch, TiedInput
 from wattigram.core.model.design import Route, open_workspace
@@ -218,7 +219,7 @@ def test_a_meter_is_read_into_the_bench(opened: Callable[[str], MainWindow], wai
         wait(lambda: "generator is set" in window.notice.text)
     finally:
         process.terminate()
-        process.communicate(timeout=5)
+        process.communicate(timeout=PATIENCE_S)
     window.bench_actions.read_meter()
     wait(lambda: "No instrument answers" in window.notice.text)
 

@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 from pytestqt.qtbot import QtBot
 
+from tests.patience import PATIENCE_MS
 from wattigram.desktop.controllers import reconnect
 from wattigram.desktop.controllers.reconnect import PortWatch
 
@@ -29,7 +30,7 @@ def test_a_device_that_comes_back_is_told(qtbot: QtBot, device: Path) -> None:
     device.unlink()
     watch.wait()
     assert watch.is_waiting
-    with qtbot.waitSignal(watch.returned, timeout=5000):
+    with qtbot.waitSignal(watch.returned, timeout=PATIENCE_MS):
         device.touch()
     assert not watch.is_waiting
 
@@ -41,7 +42,7 @@ def test_another_device_of_the_name_is_a_return_too(
     watch.note(f"serial:{device}")
     (tmp_path / "other").touch()
     (tmp_path / "other").replace(device)  # it was never seen to be gone
-    with qtbot.waitSignal(watch.returned, timeout=5000):
+    with qtbot.waitSignal(watch.returned, timeout=PATIENCE_MS):
         watch.wait()
 
 
@@ -79,7 +80,7 @@ def test_a_port_that_never_opens_is_given_up(qtbot: QtBot, device: Path) -> None
     device.unlink()
     watch.wait()
     device.touch()
-    qtbot.waitUntil(lambda: returns == reconnect.TRIES, timeout=5000)
+    qtbot.waitUntil(lambda: returns == reconnect.TRIES, timeout=PATIENCE_MS)
     qtbot.wait(60)
     assert returns == reconnect.TRIES
     assert not watch.is_waiting

@@ -10,6 +10,7 @@ from collections.abc import Iterator
 
 import pytest
 
+from tests.patience import PATIENCE_S
 from wattigram.core.board.server import LARGEST_QUEUE_BYTES, LONGEST_COMMAND_BYTES, BoardServer
 from wattigram.core.capture.transport import Decoder, SampleRun, open_transport
 from wattigram.core.contract.link import Frame
@@ -27,7 +28,7 @@ def server(kiln: Workspace) -> Iterator[BoardServer]:
     yield board
     with socket.create_connection(("127.0.0.1", board.tcp_port)) as last:
         last.sendall(f"key {board.key}\nquit\n".encode())
-        thread.join(timeout=10)
+        thread.join(timeout=PATIENCE_S)
     assert not thread.is_alive()
 
 
@@ -38,14 +39,12 @@ def connect(board: BoardServer) -> socket.socket:
     return port
 
 
-def listen(
-    port: socket.socket, words: str, seconds: float = 8
-) -> tuple[list[Frame], list[SampleRun], Decoder]:
+def listen(port: socket.socket, words: str) -> tuple[list[Frame], list[SampleRun], Decoder]:
     """Everything up to a frame of text that begins with some words."""
     decoder = Decoder()
     frames: list[Frame] = []
     runs: list[SampleRun] = []
-    deadline = time.monotonic() + seconds
+    deadline = time.monotonic() + PATIENCE_S
     while not any(frame.text.startswith(words) for frame in frames):
         assert time.monotonic() < deadline, [frame.text for frame in frames]
         try:
@@ -89,7 +88,7 @@ def test_whoever_leaves_takes_the_run_along(server: BoardServer) -> None:
     listen(port, "started")
     port.close()
     with connect(server) as other:
-        deadline = time.monotonic() + 5
+        deadline = time.monotonic() + PATIENCE_S
         said = ""
         while "idle" not in said and time.monotonic() < deadline:
             other.sendall(b"query\n")
@@ -202,7 +201,7 @@ def test_the_key_lies_where_only_the_same_user_reads_it(server: BoardServer) -> 
     transport.command("start cycles=5")
     decoder = Decoder()
     texts: list[str] = []
-    deadline = time.monotonic() + 8
+    deadline = time.monotonic() + PATIENCE_S
     while not any(text.startswith("stopped") for text in texts) and time.monotonic() < deadline:
         texts += [
             found.text for found in decoder.feed(transport.read()) if isinstance(found, Frame)

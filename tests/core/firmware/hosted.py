@@ -5,6 +5,7 @@ from __future__ import annotations
 import subprocess
 from pathlib import Path
 
+from tests.patience import PATIENCE_S
 from wattigram.core.firmware import write_firmware
 from wattigram.core.firmware.compiler_flags import C_FLAGS
 from wattigram.core.model.design import Workspace
@@ -60,7 +61,7 @@ def host_program(workspace: Workspace, folder: Path, board: str, heard: bytes = 
         [str(folder / "program")],
         input=heard,
         capture_output=True,
-        timeout=60,
+        timeout=PATIENCE_S,
         check=False,
         env={"ASAN_OPTIONS": "detect_leaks=0"},
     )

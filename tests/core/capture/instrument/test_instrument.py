@@ -11,6 +11,7 @@ from contextlib import contextmanager
 
 import pytest
 
+from tests.patience import PATIENCE_S
 from wattigram.core.base.errors import LinkError
 from wattigram.core.capture.instrument import Instrument, apply_source, read_voltage
 from wattigram.core.capture.instrument.client import parse_address
@@ -39,7 +40,7 @@ def simulated(*arguments: str) -> Iterator[str]:
         yield process.stdout.readline().strip()
     finally:
         process.terminate()
-        process.communicate(timeout=5)
+        process.communicate(timeout=PATIENCE_S)
 
 
 def test_a_meter_is_read_and_a_generator_set() -> None:

@@ -19,6 +19,7 @@ import serial
 
 from tests.conftest import edited
 from tests.paths import EXAMPLES
+from tests.patience import PATIENCE_S
 from wattigram.core.base.errors import LinkError
 from wattigram.core.base.models import json_of
 from wattigram.core.capture.session import (
@@ -41,7 +42,7 @@ from wattigram.core.silicon.deploy import effective_bench, effective_config
 
 
 def read_until(
-    port: object, reached: Callable[[list[object]], bool], seconds: float = 10
+    port: object, reached: Callable[[list[object]], bool], seconds: float = PATIENCE_S
 ) -> list[object]:
     decoder, found = Decoder(), []
     deadline = time.monotonic() + seconds
@@ -70,7 +71,7 @@ def test_another_program_reads_the_pty(kiln: Workspace) -> None:
     ):
         decoder, items, said = Decoder(), [], ""
         port.write(b"identify\nstart cycles=3000\n")
-        deadline = time.monotonic() + 10
+        deadline = time.monotonic() + PATIENCE_S
         while "stopped" not in said and time.monotonic() < deadline:
             for found in decoder.feed(port.read(4096)):
                 if isinstance(found, SampleRun) and found.stream == 0:
@@ -257,7 +258,7 @@ def test_the_board_ends_with_whoever_started_it(kiln: Workspace) -> None:
     out = subprocess.run(
         [sys.executable, "-c", code, str(kiln_file)], capture_output=True, text=True, check=True
     ).stdout
-    deadline = time.monotonic() + 5
+    deadline = time.monotonic() + PATIENCE_S
     while Path(f"/proc/{int(out)}").exists() and time.monotonic() < deadline:
         threading.Event().wait(0.02)
     state = Path(f"/proc/{int(out)}/stat")
@@ -318,9 +319,9 @@ def live(
 
     def wait(reached: Callable[[Snapshot], bool]) -> Snapshot:
         with arrived:
-            assert arrived.wait_for(lambda: bool(shots) and reached(shots[-1]), timeout=15), shots[
-                -1:
-            ]
+            assert arrived.wait_for(
+                lambda: bool(shots) and reached(shots[-1]), timeout=PATIENCE_S
+            ), shots[-1:]
             return shots[-1]
 
     session = LiveSession(kiln, "virtual", take)
@@ -393,7 +394,7 @@ def test_loops_out_of_step_are_drawn_as_a_reader_finds_them(kiln: Workspace, ite
     session = LiveSession(wrong, "virtual", shots.append)
     session.request_views((ViewRequest("Coil current", 0.04, 100),))
     session.start()
-    deadline = time.monotonic() + 10
+    deadline = time.monotonic() + PATIENCE_S
     while not (shots and shots[-1].seconds > 0.3) and time.monotonic() < deadline:
         threading.Event().wait(0.02)
     session.close()
@@ -409,6 +410,6 @@ def test_a_board_started_by_hand_says_where_it_listens(kiln_path: Path) -> None:
     port.command("identify")
     assert has(read_until(port, lambda found: has(found, "protocol=2")), "protocol=2")
     port.command("quit")
-    process.wait(timeout=5)
+    process.wait(timeout=PATIENCE_S)
     process.stdout.close()
     port.close()

@@ -16,6 +16,7 @@ import numpy as np
 import pytest
 
 from tests.paths import KILN
+from tests.patience import PATIENCE_S
 from wattigram.core.base.errors import TakeError
 from wattigram.core.capture.session import BoardProcess, LiveSession, record_run
 from wattigram.core.capture.session import live_session as live_module
@@ -123,7 +124,7 @@ def test_a_limit_on_a_files_size_ends_the_take_soundly(tmp_path: Path) -> None:
         [sys.executable, "-c", LIMITED, str(KILN), str(tmp_path / "t.h5")],
         capture_output=True,
         text=True,
-        timeout=100,
+        timeout=PATIENCE_S,
     )
     assert run.stdout.startswith("False"), run.stderr
     assert "The disk is full" in run.stdout
@@ -146,13 +147,13 @@ def test_a_signal_finishes_the_take(number: signal.Signals, tmp_path: Path) -> N
         str(path),
     ]
     process = subprocess.Popen(command, stdout=subprocess.PIPE, stderr=subprocess.PIPE, text=True)
-    deadline = time.monotonic() + 30
+    deadline = time.monotonic() + PATIENCE_S
     while not path.exists() or path.stat().st_size < 300_000:
         assert time.monotonic() < deadline
         assert process.poll() is None
         os.sched_yield()
     process.send_signal(number)
-    said, complained = process.communicate(timeout=30)
+    said, complained = process.communicate(timeout=PATIENCE_S)
     assert process.returncode == 1, complained
     assert "of 600.000 s" in said
     assert "ended from outside" in complained
@@ -218,7 +219,7 @@ def test_a_take_started_at_once_has_the_boards_own_clock(kiln: Workspace, tmp_pa
     with BoardProcess(config) as board:
         session = LiveSession(kiln, board.address, lambda _shot: None)
         session.start(tmp_path / "t.h5")
-        deadline = time.monotonic() + 20
+        deadline = time.monotonic() + PATIENCE_S
         while not (tmp_path / "t.h5").exists() and time.monotonic() < deadline:
             os.sched_yield()
         session.close()
@@ -249,7 +250,7 @@ def test_a_session_on_a_full_disk_goes_on_without_its_take(
     (small_disk / "other").write_bytes(bytes(14 << 20))
     session = LiveSession(kiln, "virtual", shots.append)
     session.start(small_disk / "t.h5")
-    deadline = time.monotonic() + 60
+    deadline = time.monotonic() + PATIENCE_S
     while not any("The disk is full" in shot.message for shot in shots):  # type: ignore[attr-defined]
         assert time.monotonic() < deadline
         os.sched_yield()

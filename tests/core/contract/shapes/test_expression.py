@@ -88,10 +88,10 @@ HOSTILE = [
 
 @pytest.mark.parametrize("text", HOSTILE, ids=range(len(HOSTILE)))
 def test_what_is_hostile_is_refused_with_a_sentence_at_once(text: str) -> None:
-    began = time.perf_counter()
+    began = time.process_time()
     with pytest.raises(QuantityError) as caught:
         evaluate_expression(text, T)
-    assert time.perf_counter() - began < 0.25
+    assert time.process_time() - began < 0.25
     assert caught.value.message.startswith("The expression")
     assert caught.value.cure
     assert len(str(caught.value)) < 500
