@@ -6,6 +6,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
+from PyQt6 import sip
 from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
@@ -52,8 +53,9 @@ def open_window(
 
     yield open_
     for window in windows:
-        window.close()
-        window.deleteLater()
+        if not sip.isdeleted(window):
+            window.close()
+            window.deleteLater()
     QApplication.processEvents()
 
 

@@ -12,8 +12,10 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
+from PyQt6 import sip
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QPushButton
+from pytestqt.qtbot import QtBot
 
 from tests.conftest import CURE
 from tests.desktop.conftest import Wait
@@ -21,6 +23,7 @@ from wattigram.core.capture.take import open_take
 from wattigram.core.model.design import load_project
 from wattigram.core.model.design.edits import SetSampling
 from wattigram.core.model.part import copy_part
+from wattigram.desktop.controllers.files import SETTLE_MS
 from wattigram.desktop.pages.page_stack import COMPARE
 from wattigram.desktop.shell.fault_hook import FaultHook
 from wattigram.desktop.shell.window import MainWindow
@@ -162,6 +165,18 @@ def test_reload_is_a_step_that_can_be_taken_back(
     window.document.stack.undo()
     assert (window.document.workspace.project.name, sampling(window)) == ("studio-kiln", 384)
     assert not window.document.is_clean
+
+
+def test_a_window_that_is_gone_looks_at_its_file_no_more(
+    open_window: OpenWindow, project: Path, qtbot: QtBot, wait: Wait
+) -> None:
+    window = open_window(project)
+    change(project)
+    settling = window.files.findChild(QTimer)
+    wait(settling.isActive)
+    window.close()
+    sip.delete(window)
+    qtbot.wait(2 * SETTLE_MS)  # what is raised meanwhile fails the test
 
 
 def test_ones_own_is_kept_when_that_is_said(window: MainWindow, project: Path, wait: Wait) -> None:

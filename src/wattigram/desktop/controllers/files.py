@@ -57,7 +57,7 @@ class ProjectFiles(QObject):
         notice: Notice,
         actions: Actions,
     ) -> None:
-        super().__init__()
+        super().__init__(window)  # it looks at the file no longer than the window lives
         self._window = window
         self._document = document
         self._settings = settings
