@@ -20,9 +20,11 @@ from wattigram.core.contract.board_config import (
     EffectiveConfig,
     EffectiveRoute,
     EffectiveSerial,
+    EffectiveWire,
 )
 from wattigram.core.contract.link import OVERWRITTEN, TORN
-from wattigram.core.contract.serial_bytes import serial_bytes
+from wattigram.core.contract.serial_bytes import WireWords
+from wattigram.core.contract.serial_line import LineFormat
 from wattigram.core.model.design import RouteTimer, UartSetup, open_workspace
 from wattigram.core.model.design.edits import SetBits, SetPeriod, SetRoute, SetUart
 from wattigram.core.predict.clocks import uart_timing
@@ -202,19 +204,22 @@ def test_a_timer_takes_what_is_newest() -> None:
 
 
 def test_another_boards_bytes_come_in_its_order() -> None:
-    serial = EffectiveSerial(
-        byte_ticks=10.0,
+    values = EffectiveSerial(
         every_ticks=100.0,
         bits=12,
-        bytes_each=2,
+        words_each=2,
         low_first=False,
         from_share=0.0,
         to_share=1.0,
         period_ticks=800.0,
     )
-    ticks, values = serial_bytes(serial, 0, 6)
-    assert ticks.tolist() == [10, 20, 110, 120, 210, 220]
-    assert values.tolist() == [0, 0, 1024 >> 8, 1024 & 0xFF, 2048 >> 8, 2048 & 0xFF]
+    line = LineFormat(bit_ticks=1.0)
+    words = WireWords(EffectiveWire(uart="U", sends=line, hears=line, values=values))
+    came = [words.take(until) for until in (15.0, 20.5, 221.0)]
+    assert [one.ticks.tolist() for one in came] == [[10], [20], [110, 120, 210, 220]]
+    assert [value for one in came for value in one.words] == [
+        *(0, 0, 1024 >> 8, 1024 & 0xFF, 2048 >> 8, 2048 & 0xFF)
+    ]
 
 
 def test_timers_start_transfers_at_their_own_rate() -> None:

@@ -79,10 +79,10 @@ def current(**updates: object) -> SetRoute:
     return SetRoute(CURRENT_ROUTE.name, CURRENT_ROUTE.replaced(**updates))
 
 
-def uart(name: str, baud: int) -> SetUart:
+def uart(name: str, **updates: object) -> SetUart:
     found = WHEEL.project.uart(name)
     assert found is not None
-    return SetUart(found.replaced(baud=baud))
+    return SetUart(found.replaced(**updates))
 
 
 HALVES = current(destination=DutyDestination(pwm="Wheel motor"), transfers=2)
@@ -118,7 +118,7 @@ WAVES: list[tuple[str, tuple[Edit, ...], str]] = [
 ROUTES: list[tuple[str, tuple[Edit, ...], str, str]] = [
     (
         "wire slower than its source",
-        (uart("UART 2", 38400),),
+        (uart("UART 2", baud=38400),),
         "route-overwrites",
         "Current to wire",
     ),
@@ -153,8 +153,9 @@ ROUTES: list[tuple[str, tuple[Edit, ...], str, str]] = [
         "route-tears",
         "Current to wire",
     ),
-    ("listens at half the rate", (uart("UART 1", 19200),), "baud-differs", "Pedal to motor"),
-    ("a baud beyond the divider", (uart("UART 1", 7_000_000),), "baud-off", "Pedal to motor"),
+    ("listens at half the rate", (uart("UART 1", baud=19200),), "baud-differs", "Pedal to motor"),
+    ("listens for seven bits", (uart("UART 1", data_bits=7),), "line-differs", "Pedal to motor"),
+    ("a baud beyond the divider", (uart("UART 1", baud=7_000_000),), "baud-off", "Pedal to motor"),
 ]
 
 

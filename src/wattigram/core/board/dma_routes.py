@@ -11,7 +11,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.contract.board_config import EffectiveConfig, EffectiveRoute
 from wattigram.core.contract.link import OVERWRITTEN, TORN
-from wattigram.core.contract.serial_bytes import serial_bytes
+from wattigram.core.contract.serial_bytes import WireWords
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -37,7 +37,8 @@ class DmaRoute:
         self._arrived: IntArray = _NONE_I
         self._last_value = 0
         self._transfers = 0
-        self._received = 0
+        wire = self.route.wire
+        self._wire = WireWords(config.wires[wire]) if wire is not None else None
         self._timed = 0
         self._pieces_out = 0
         self.observed = 0
@@ -69,16 +70,12 @@ class DmaRoute:
         return self.sink.take(*self._writes(ticks, values), until)
 
     def _receive(self, until: float) -> None:
-        """Bytes from the wire, where that is the source."""
-        serial = self.route.serial
-        if serial is None:
+        """Words from the wire, where that is the source."""
+        if self._wire is None:
             return
-        end = max(self._received, int(until / serial.every_ticks + 2) * serial.bytes_each)
-        ticks, values = serial_bytes(serial, self._received, end)
-        ready = int(np.searchsorted(ticks, until))
-        self._received += ready
-        self._arrived_ticks = np.concatenate((self._arrived_ticks, ticks[:ready]))
-        self._arrived = np.concatenate((self._arrived, values[:ready]))
+        came = self._wire.take(until)
+        self._arrived_ticks = np.concatenate((self._arrived_ticks, came.ticks))
+        self._arrived = np.concatenate((self._arrived, came.words))
 
     def _forget(self, count: int) -> None:
         if count:
@@ -112,11 +109,12 @@ class DmaRoute:
         triggers start."""
         route = self.route
         count = len(ticks)
-        if route.serial is not None and route.on == "source":
+        if self._wire is not None and route.on == "source":
             part = (self._transfers + np.arange(count)) % route.items
             self._transfers += count
             place = part if route.low_first else route.items - 1 - part
-            return ticks + route.transfer_ticks, place * route.step, values & route.sink_mask
+            read = values & (1 << route.source_bits) - 1
+            return ticks + route.transfer_ticks, place * route.step, read & route.sink_mask
         if route.items == 1:
             return (
                 ticks + route.transfer_ticks,

@@ -62,10 +62,11 @@ class SerialLine:
             self.dropped += 1
             return
         byte_ticks = self._trace.output.byte_ticks
+        mask = (1 << self._trace.output.word_bits) - 1
         for value in data:
             start = max(at, self._free)
             self._waiting.append(start)
-            self._trace.add(round(start), value)
+            self._trace.add(round(start), value & mask)
             self._free = start + byte_ticks
 
 

@@ -13,6 +13,7 @@ from msgspec import Meta, field
 from wattigram.core.base.errors import BoardError
 from wattigram.core.base.models import StrictModel, model_of_json
 from wattigram.core.base.validation import ModelError
+from wattigram.core.contract.serial_line import LineFormat
 
 Count = Annotated[int, Meta(ge=1, le=1 << 48)]
 Finite = Annotated[float, Meta(ge=-1e12, le=1e12)]
@@ -98,24 +99,34 @@ class EffectivePwm(_Effective):
 
 class EffectiveSerial(_Effective):
     """Another board that sends values of ``bits`` over a wire, there and back between two shares of
-    full scale."""
+    full scale, in ``words_each`` words."""
 
-    byte_ticks: Positive
     every_ticks: Positive
     bits: Annotated[int, Meta(ge=4, le=16)]
-    bytes_each: Literal[1, 2]
+    words_each: Literal[1, 2]
     low_first: bool
     from_share: Finite
     to_share: Finite
     period_ticks: Positive
-    reads: Annotated[tuple[Annotated[int, Meta(ge=0, le=255)], ...], Meta(max_length=256)] = ()
-    """What each byte is read as, where the receiver's bit clock is another."""
+
+
+class EffectiveWire(_Effective):
+    """What comes to the receive pin of a UART: from a board that sends values, or from nowhere.
+
+    The two ends have settings of their own.
+    """
+
+    uart: str
+    sends: LineFormat
+    hears: LineFormat
+    keeps_faulty: bool = True
+    values: EffectiveSerial | None = None
 
 
 class EffectiveRoute(_Effective):
     """Transfers from one peripheral to another.
 
-    A source is a converter, a wire (``serial``) or a table (``codes``). ``items`` pieces make a
+    A source is a converter, the ``wire`` of a UART or a table (``codes``). ``items`` pieces make a
     value;
     ``wide_sink`` says that they lie side by side in the sink's register.
     """
@@ -124,7 +135,7 @@ class EffectiveRoute(_Effective):
     stream: Annotated[int, Meta(ge=0, le=255)]
     converter: Annotated[int, Meta(ge=0)] | None = None
     place: Annotated[int, Meta(ge=0)] | None = None
-    serial: EffectiveSerial | None = None
+    wire: Annotated[int, Meta(ge=0)] | None = None
     codes: Annotated[
         tuple[Annotated[int, Meta(ge=0, lt=1 << 24)], ...], Meta(max_length=1 << 20)
     ] = ()
@@ -141,6 +152,8 @@ class EffectiveRoute(_Effective):
     """The pin that it moves."""
     wide_sink: bool = False
     byte_ticks: Positive = 1.0
+    word_bits: Annotated[int, Meta(ge=7, le=9)] = 8
+    """Of a UART that it sends by."""
     waiting: Annotated[int, Meta(ge=1, le=256)] = 1
     period_ticks: Positive = 1.0
     count_ticks: Positive = 1.0
@@ -151,8 +164,8 @@ class EffectiveRoute(_Effective):
 
     @property
     def sink_mask(self) -> int:
-        """What a write keeps: 8 bits of a UART, else as wide as it is written."""
-        return (1 << min(self.sink_bits, 8 if self.sink == "send" else 24)) - 1
+        """What a write keeps: a UART's word, else as wide as it is written."""
+        return (1 << min(self.sink_bits, self.word_bits if self.sink == "send" else 24)) - 1
 
 
 ACTED_UPON = 64
@@ -221,6 +234,7 @@ class EffectiveOutput(_Effective):
     modulo: Annotated[int, Meta(ge=0, le=1 << 32)] = 0
     """What a register of it can hold, so that more begins anew; 0 for what has none."""
     byte_ticks: Positive = 1.0
+    word_bits: Annotated[int, Meta(ge=7, le=9)] = 8
     room_bytes: Annotated[int, Meta(ge=0, le=65536)] = 0
 
 
@@ -456,6 +470,7 @@ class EffectiveConfig(_Effective):
     comparators: Annotated[tuple[EffectiveComparator, ...], Meta(max_length=32)] = ()
     dacs: Annotated[tuple[EffectiveDac, ...], Meta(max_length=32)] = ()
     pwm: Annotated[tuple[EffectivePwm, ...], Meta(max_length=64)] = ()
+    wires: Annotated[tuple[EffectiveWire, ...], Meta(max_length=16)] = ()
     routes: Annotated[tuple[EffectiveRoute, ...], Meta(max_length=16)] = ()
     ports: Annotated[tuple[EffectivePort, ...], Meta(max_length=300)] = ()
     outputs: Annotated[tuple[EffectiveOutput, ...], Meta(max_length=8)] = ()
@@ -466,6 +481,8 @@ class EffectiveConfig(_Effective):
         sources = [route.converter for route in self.routes] + [
             reaction.converter for reaction in self.reactions if reaction.on == "results"
         ]
+        if any((route.wire or 0) >= max(1, len(self.wires)) for route in self.routes):
+            raise ValueError("a route takes what comes over a wire that does not exist")
         for source in sources:
             if source is not None and source >= len(self.converters):
                 raise ValueError(f"there is no converter {source}")

@@ -1,30 +1,52 @@
-"""What another board sends over a UART, as values and as bytes."""
+"""What another board sends over a UART, as values and as words."""
 
 from __future__ import annotations
 
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.contract.board_config import EffectiveSerial
+from wattigram.core.contract.board_config import EffectiveSerial, EffectiveWire
+from wattigram.core.contract.serial_line import LineReceiver, ReceivedWords
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
+BYTE_BITS = 8
 
 
-def serial_bytes(serial: EffectiveSerial, begin: int, end: int) -> tuple[FloatArray, IntArray]:
-    """Bytes ``begin`` to ``end`` that another board sends: ticks at which each has arrived, and the
-    byte.
+class WireWords:
+    """Words as a UART reads them of its wire, bit by bit of one piece of time after the other."""
 
-    Both are (bytes,): float64 and int64.
+    def __init__(self, wire: EffectiveWire) -> None:
+        self._wire = wire
+        self._sent = 0
+        self._receiver = LineReceiver(wire.sends, wire.hears, keeps_faulty=wire.keeps_faulty)
+
+    def take(self, until: float) -> ReceivedWords:
+        """Words that are there before ``until`` and were not taken before."""
+        values = self._wire.values
+        if values is not None:
+            end = max(self._sent, int(until / values.every_ticks + 2) * values.words_each)
+            self._receiver.feed(*sent_words(self._wire, values, self._sent, end))
+            self._sent = end
+        return self._receiver.take(until)
+
+
+def sent_words(
+    wire: EffectiveWire, values: EffectiveSerial, begin: int, end: int
+) -> tuple[FloatArray, IntArray]:
+    """Words ``begin`` to ``end`` that another board sends: ticks at which each begins, and the word.
+
+    Both are (words,): float64 and int64. Words of a value follow each other.
     """
     numbers = np.arange(begin, end)
-    value, part = numbers // serial.bytes_each, numbers % serial.bytes_each
-    at_ticks = value * serial.every_ticks
-    codes = serial_codes(serial, value)
-    low_first = part if serial.low_first else serial.bytes_each - 1 - part
-    sent = (codes >> (8 * low_first)) & 0xFF
-    read = np.array(serial.reads, dtype=np.int64)[sent] if serial.reads else sent
-    return at_ticks + (part + 1) * serial.byte_ticks, read
+    value, part = numbers // values.words_each, numbers % values.words_each
+    codes = serial_codes(values, value)
+    low_first = part if values.low_first else values.words_each - 1 - part
+    words = codes >> (BYTE_BITS * low_first)
+    if values.words_each > 1:
+        words &= (1 << BYTE_BITS) - 1
+    word_ticks = wire.sends.frame_bits * wire.sends.bit_ticks
+    return value * values.every_ticks + part * word_ticks, words
 
 
 def serial_codes(serial: EffectiveSerial, numbers: IntArray) -> IntArray:

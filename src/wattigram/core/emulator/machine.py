@@ -478,14 +478,16 @@ class Machine:
         return self.levels_on_pins(owner)
 
     def byte_ticks(self, uart: str) -> float:
-        """Time of a byte as the UART is set up: a start bit, eight of data, and those behind
-        them."""
+        """Time of a byte as the UART is set up: start, data, parity and stop bits."""
         state = self.peripherals.state
         part = self.setup.part.uart(uart)
         if part is None:
             return 1.0
         bits = (
-            9 + (state.text(uart, "parity", "none") != "none") + state.number(uart, "stop-bits", 1)
+            1
+            + self._word_bits(uart)
+            + (state.text(uart, "parity", "none") != "none")
+            + state.number(uart, "stop-bits", 1)
         )
         clocks = state.number(uart, "divider", 1) * part.oversampling * bits
         return float(clocks * self.setup.clock_divisor)
@@ -493,7 +495,11 @@ class Machine:
     def on_byte(self, owner: str, byte: int) -> None:
         """Firmware gave a UART a byte."""
         if owner in self.uarts:
-            self.uarts[owner].put(self.instant, byte, self.byte_ticks(owner))
+            word = byte & (1 << self._word_bits(owner)) - 1
+            self.uarts[owner].put(self.instant, word, self.byte_ticks(owner))
+
+    def _word_bits(self, uart: str) -> int:
+        return self.peripherals.state.number(uart, "data-bits", 8)
 
     def has_room(self, owner: str) -> bool:
         """Whether a UART takes another byte."""

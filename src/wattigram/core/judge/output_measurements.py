@@ -22,8 +22,8 @@ from wattigram.core.model.design import (
     signal_scale,
 )
 from wattigram.core.predict.expected import ExpectedValues, expected_values
-from wattigram.core.predict.pins import comparator_inputs, generator_on, serial_source
-from wattigram.core.predict.timing import route_timing
+from wattigram.core.predict.pins import comparator_inputs, generator_on
+from wattigram.core.predict.timing import other_end, route_timing
 from wattigram.core.predict.waveform import dac_playback
 
 FloatArray = NDArray[np.float64]
@@ -207,8 +207,8 @@ def wanted_values_hz(workspace: Workspace, route: Route) -> float:
     """Values a second that the source makes, as far as they are to arrive."""
     source_hz = float(route_timing(workspace, route).source_hz)
     if isinstance(route.source, ReceivedSource):
-        serial = serial_source(workspace, route.source.uart)
-        return source_hz / (serial.bytes_each if serial is not None else 1)
+        other = other_end(workspace, route.source.uart)
+        return source_hz / (other.words_each if other is not None else 1)
     if route.request == "timer" and not isinstance(route.source, TableSource):
         return float(route_timing(workspace, route).transfers_hz) / route.transfers
     return source_hz

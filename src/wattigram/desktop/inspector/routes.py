@@ -209,6 +209,18 @@ def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
             lambda text: changed(baud=whole_number(text, "baud")),
             hint="115200",
         ),
+        *(
+            [
+                Field(
+                    "data bits",
+                    str(uart.data_bits),
+                    lambda text: changed(data_bits=int(text)),
+                    tuple(str(bits) for bits in sorted(part.data_bits)),
+                )
+            ]
+            if len(part.data_bits) > 1
+            else []
+        ),
         Field("parity", uart.parity, lambda text: changed(parity=text), ("none", "even", "odd")),
         Field(
             "stop bits", str(uart.stop_bits), lambda text: changed(stop_bits=int(text)), ("1", "2")

@@ -5,9 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator
 from fractions import Fraction
 
+import numpy as np
+
 from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.advise.findings.fixes import first_effective_fix, rule_satisfied
 from wattigram.core.base.quantity import format_si, format_volts
+from wattigram.core.contract.serial_line import frame_text
 from wattigram.core.model.bench import Jumper
 from wattigram.core.model.design import (
     DutyDestination,
@@ -16,6 +19,7 @@ from wattigram.core.model.design import (
     ResultSource,
     Route,
     UartDestination,
+    UartSetup,
     Workspace,
 )
 from wattigram.core.model.design.edits import Edit, SetPwm, SetRoute, SetUart
@@ -27,9 +31,8 @@ from wattigram.core.predict.pins import (
     moved_pins,
     pwm_on,
     pwm_timing,
-    serial_source,
 )
-from wattigram.core.predict.timing import route_timing
+from wattigram.core.predict.timing import LOST, OtherEnd, misread_words, other_end, route_timing
 
 BAUDS = (
     9600,
@@ -142,8 +145,8 @@ def _whole(workspace: Workspace, route: Route) -> list[Edit]:
     # A value that fits into one byte cannot be torn.
     if isinstance(route.source, ReceivedSource):
         one = SetRoute(route.name, route.replaced(transfers=1, destination_bits=16, source_bits=8))
-        serial = serial_source(workspace, route.source.uart)
-        if serial is not None and serial.bytes_each == 1:
+        other = other_end(workspace, route.source.uart)
+        if other is not None and other.words_each == 1:
             edits.append(one)
     return edits
 
@@ -191,13 +194,13 @@ def route_endianness_differs(workspace: Workspace) -> Iterator[Finding]:
     """Values jump about: the low byte is taken for the high one."""
     for route in workspace.project.routes:
         theirs = route.expected_endianness
-        serial = (
-            serial_source(workspace, route.source.uart)
+        other = (
+            other_end(workspace, route.source.uart)
             if isinstance(route.source, ReceivedSource)
             else None
         )
-        if serial is not None and serial.bytes_each > 1:
-            theirs = serial.endianness
+        if other is not None and other.words_each > 1:
+            theirs = other.endianness
         if route.transfers > 1 and theirs != route.endianness:
             yield Finding(
                 "route-order",
@@ -313,15 +316,15 @@ def route_has_no_source(workspace: Workspace) -> Iterator[Finding]:
             )
 
 
-@rule("baud-differs", "baud-off")
+@rule("baud-differs", "baud-off", "line-differs")
 def baud_off(workspace: Workspace) -> Iterator[Finding]:
     """The other end reads wrong bytes."""
     for uart in workspace.project.uarts:
         timing = uart_timing(workspace, uart)
-        serial = serial_source(workspace, uart.name)
+        other = other_end(workspace, uart.name)
         if abs(timing.error) > WORST_BAUD_ERROR:
             nearest = sorted(BAUDS, key=lambda one: abs(one - uart.baud))
-            bauds = nearest if serial is None else [serial.baud, *nearest]
+            bauds = nearest if other is None else [round(other.baud_hz), *nearest]
             edits: list[Edit] = [SetUart(uart.replaced(baud=baud)) for baud in bauds]
             yield Finding(
                 "baud-off",
@@ -336,16 +339,48 @@ def baud_off(workspace: Workspace) -> Iterator[Finding]:
                 ),
                 signal=uart.name,
             )
-        if serial is not None and abs(timing.baud_hz / serial.baud - 1) > WORST_BAUD_ERROR:
+        if other is None:
+            continue
+        if abs(timing.baud_hz / other.baud_hz - 1) > WORST_BAUD_ERROR:
             yield Finding(
                 "baud-differs",
                 "error",
                 uart.name,
                 f"{uart.name} listens at another rate than is sent",
-                f"It runs at {uart.baud} baud, and what is wired to it sends at {serial.baud}.",
-                SetUart(uart.replaced(baud=serial.baud)),
+                f"It runs at {uart.baud} baud, and {other.name} sends at {float(other.baud_hz):.6g}.",
+                SetUart(uart.replaced(baud=round(other.baud_hz))),
                 signal=uart.name,
             )
+        if (uart.data_bits, uart.parity) != (other.data_bits, other.parity):
+            yield _other_frame(workspace, uart, other)
+
+
+def _other_frame(workspace: Workspace, uart: UartSetup, other: OtherEnd) -> Finding:
+    """Data bits or parity of the two ends are not the same; stop bits may differ, for a receiver looks
+    at one only."""
+    mine = frame_text(uart.data_bits, uart.parity, uart.stop_bits)
+    read = np.array(misread_words(workspace, uart.name))
+    wrong = int(np.count_nonzero(read != np.arange(len(read))))
+    lost = int(np.count_nonzero(read == LOST))
+    part = workspace.part.uart(uart.name)
+    assert part is not None
+    can = other.data_bits in part.data_bits
+    return Finding(
+        "line-differs",
+        "error",
+        uart.name,
+        f"{uart.name} listens for {mine}, and is sent {other.frame_text}",
+        f"Of {len(read)} different words {wrong - lost} are read as others"
+        + (f" and {lost} are not kept" if lost else "")
+        + (
+            "."
+            if wrong
+            else " as long as the line is idle between them; of words that follow each "
+            "other some are lost or false."
+        ),
+        SetUart(uart.replaced(data_bits=other.data_bits, parity=other.parity)) if can else None,
+        signal=uart.name,
+    )
 
 
 @rule("jumper-from-nothing", "jumper-from-route")

@@ -21,8 +21,10 @@ from wattigram.core.judge.output_measurements import (
     wanted_values_hz,
 )
 from wattigram.core.model.design import ReceivedSource, Route, UartDestination
-from wattigram.core.predict.pins import misread_bytes
-from wattigram.core.predict.timing import route_timing
+from wattigram.core.predict.timing import misread_words, route_timing
+
+LINE_CODES = ("baud-off", "baud-differs", "line-differs")
+"""Findings on the two ends of a serial line."""
 
 
 def route_causes(take: Take, route: Route) -> list[LikelyCause]:
@@ -62,6 +64,10 @@ def _find(findings: list[Finding], code: str) -> Finding | None:
     return next((finding for finding in findings if finding.code == code), None)
 
 
+def _of_line(findings: list[Finding]) -> Finding | None:
+    return next((one for code in LINE_CODES if (one := _find(findings, code)) is not None), None)
+
+
 def _nothing_came(
     take: Take, route: Route, findings: list[Finding], seen: RouteMeasurement
 ) -> list[LikelyCause]:
@@ -72,12 +78,16 @@ def _nothing_came(
         if isinstance(route.source, ReceivedSource)
         else "Its source made nothing"
     )
-    finding = _find(findings, "route-silent")
+    code = "route-silent"
+    finding = _find(findings, code)
+    line = _of_line(findings)
+    if finding is None and line is not None and isinstance(route.source, ReceivedSource):
+        finding, code, title = line, line.code, line.title
     return [
         _cause(
             route,
             finding,
-            "route-silent",
+            code,
             title,
             0.9,
             f"not one value in {format_si(take.seconds, 's', 3)}",
@@ -137,23 +147,23 @@ def _misread(
         or route.transfers > 1
     ):
         return []
-    reads = np.array(misread_bytes(take.workspace, route.source.uart))
+    reads = np.array(misread_words(take.workspace, route.source.uart))
     if not len(reads):
         return []
-    low = np.clip(seen.expected.low, 0, 255).astype(np.int64)
-    high = np.clip(seen.expected.high, 0, 255).astype(np.int64)
+    low = np.clip(seen.expected.low, 0, len(reads) - 1).astype(np.int64)
+    high = np.clip(seen.expected.high, 0, len(reads) - 1).astype(np.int64)
     right = float(np.mean((seen.values == reads[low]) | (seen.values == reads[high])))
-    finding = _find(findings, "baud-off") or _find(findings, "baud-differs")
+    finding = _of_line(findings)
     title = (
         finding.title
         if finding is not None
-        else f"{route.source.uart} listens at another rate than is sent"
+        else f"{route.source.uart} listens with other settings than is sent"
     )
     evidence = (
-        f"{right * 100:.3g} % of the bytes are what is read of the right ones by such a bit clock"
+        f"{right * 100:.3g} % of the bytes are what is read of the right ones with such settings"
     )
     return [
-        _cause(route, finding, finding.code if finding else "baud-differs", title, right, evidence)
+        _cause(route, finding, finding.code if finding else LINE_CODES[0], title, right, evidence)
     ]
 
 

@@ -36,6 +36,7 @@ from wattigram.core.model.design.outputs import (
     Playback,
     PwmOutput,
     SoftwareRamp,
+    UartSetup,
     WaveTable,
 )
 from wattigram.core.model.design.project import Chain, Project, Signal
@@ -165,6 +166,8 @@ LATER: Mapping[type[StrictModel], frozenset[str]] = {
     **{kind: frozenset({"single_run"}) for kind in (Polling, Interrupt, Fifo)},
     Dma: frozenset({"single_run", "read_period"}),
     PwmOutput: frozenset({"whole"}),
+    UartSetup: frozenset({"data_bits"}),
+    SerialSource: frozenset({"data_bits", "parity", "stop_bits"}),
 }
 """Keys that came after version 4: as long as they say nothing, nothing was said of them then."""
 
@@ -175,7 +178,7 @@ def in_former_words(model: StrictModel, data: Mapping[str, Any]) -> dict[str, An
     kept: dict[str, Any] = {}
     for item in fields_of(type(model)):
         key, inner = item.key, getattr(model, item.name)
-        if key not in data or (key in LATER.get(type(model), ()) and not data[key]):
+        if key not in data or (key in LATER.get(type(model), ()) and inner == item.default):
             continue
         value = data[key]
         if isinstance(inner, StrictModel) and isinstance(value, dict):

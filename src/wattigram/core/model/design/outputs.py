@@ -149,10 +149,11 @@ class PwmOutput(StrictModel):
 
 
 class UartSetup(StrictModel):
-    """A serial port of the part: 8 data bits. ``shows`` is how the desktop reads what leaves it."""
+    """A serial port of the part. ``shows`` is how the desktop reads what leaves it."""
 
     name: Name
     baud: Annotated[int, Meta(ge=50, le=20_000_000)] = 115_200
+    data_bits: Literal[7, 8, 9] = 8
     parity: Literal["none", "even", "odd"] = "none"
     stop_bits: Literal[1, 2] = 1
     shows: Literal["text", "binary"] = "binary"

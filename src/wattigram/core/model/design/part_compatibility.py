@@ -271,6 +271,12 @@ def _output_faults(faults: _Faults, project: Project) -> None:
     uarts = tuple(name for group in part.uarts for name in group.names)
     for uart in project.uarts:
         faults.known(uart.name, uarts, "UART:")
+        ports = part.uart(uart.name)
+        if ports is not None and uart.data_bits not in ports.data_bits:
+            faults.sentences.append(
+                f"{uart.name} has no words of {uart.data_bits} bits. Choose "
+                f"{' or '.join(str(bits) for bits in ports.data_bits)} data bits."
+            )
     for route in project.routes:
         _dma_faults(faults, route.channel, f"route “{route.name}”", 0)
         if isinstance(route.destination, DacDestination):

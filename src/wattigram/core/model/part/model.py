@@ -107,6 +107,10 @@ class UartGroup(StrictModel):
     divider_bits: Annotated[int, Meta(ge=4, le=24)] = 16
     waiting_bytes: Annotated[int, Meta(ge=1, le=256)] = 1
     """Behind the one that is being sent; what comes when they are full overwrites the last."""
+    data_bits: Annotated[tuple[Literal[7, 8, 9], ...], Meta(min_length=1, max_length=3)] = (8,)
+    """Lengths of a word that it can be set to."""
+    faulty_words: Literal["kept", "dropped"] = "kept"
+    """What it does with a word whose parity or stop bit is wrong."""
 
 
 class Port(StrictModel):

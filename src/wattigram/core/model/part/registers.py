@@ -125,11 +125,17 @@ SETTINGS: dict[BlockKind, dict[str, str]] = {
     "uart": {
         "on": "it is enabled",
         "divider": "of its bit clock",
+        "data-bits": "7, 8 or 9",
         "parity": "none, even or odd",
         "stop-bits": "1 or 2",
         "sent": "byte to be sent",
-        "received": "byte that came",
+        "received": "byte that came; reading it takes it",
         "room": "another byte can be given",
+        "arrived": "a byte waits",
+        "tells": "its interrupt comes as long as a byte waits",
+        "overrun": "a byte came before the last was taken, and took its place; written 1 it is taken",
+        "parity-fault": "a byte had a wrong parity bit; written 1 it is taken",
+        "framing-fault": "a byte had no stop bit; written 1 it is taken",
     },
     "port": {
         "outputs": "pins that it drives, a bit each",

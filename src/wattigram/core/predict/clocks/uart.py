@@ -47,5 +47,5 @@ def uart_timing(workspace: Workspace, uart: UartSetup) -> UartTiming:
     wanted = workspace.bus_clock_hz / (part.oversampling * uart.baud)
     divider = min(max(1, round(wanted)), 1 << part.divider_bits)
     baud_hz = workspace.bus_clock_hz / (part.oversampling * divider)
-    bits = Fraction(1 + 8 + (0 if uart.parity == "none" else 1) + uart.stop_bits)
+    bits = Fraction(1 + uart.data_bits + (uart.parity != "none") + uart.stop_bits)
     return UartTiming(divider, baud_hz, baud_hz / uart.baud - 1, bits)

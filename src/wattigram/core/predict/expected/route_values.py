@@ -18,8 +18,8 @@ from wattigram.core.model.design import (
 )
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.expected.stream import band_half_width_v, expected_settled_at
-from wattigram.core.predict.pins import serial_source
 from wattigram.core.predict.timing import route_timing
+from wattigram.core.predict.timing.serial_wires import serial_source
 from wattigram.core.predict.waveform import codes_in_memory, table_dac
 
 FloatArray = NDArray[np.float64]
@@ -100,10 +100,9 @@ def _of_wire(
     if source is None:
         return None
     serial = EffectiveSerial(
-        byte_ticks=10 / source.baud,
         every_ticks=float(source.interval_s),
         bits=source.bits,
-        bytes_each=2 if source.bytes_each == 2 else 1,
+        words_each=source.words_each,
         low_first=True,
         from_share=source.from_level,
         to_share=source.to_level,

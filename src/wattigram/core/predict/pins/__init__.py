@@ -24,7 +24,6 @@ from wattigram.core.predict.pins.output_pins import (
     pwm_pin,
 )
 from wattigram.core.predict.pins.pwm import PwmTiming, pwm_timing, settling_s
-from wattigram.core.predict.pins.serial_wires import misread_bytes, serial_source
 from wattigram.core.predict.pins.thresholds import (
     ComparatorInputs,
     comparator_inputs,
@@ -45,7 +44,6 @@ __all__ = [
     "input_source",
     "input_voltage_v",
     "is_looped_back",
-    "misread_bytes",
     "moved_pins",
     "output_accuracy_v",
     "output_ohm",
@@ -54,7 +52,6 @@ __all__ = [
     "pwm_on",
     "pwm_pin",
     "pwm_timing",
-    "serial_source",
     "set_while_running",
     "settling_s",
     "surroundings_of",

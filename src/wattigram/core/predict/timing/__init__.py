@@ -29,14 +29,23 @@ from wattigram.core.predict.timing.retrieval import (
     retrieval_timing,
 )
 from wattigram.core.predict.timing.route_timing import RouteTiming, route_timing
+from wattigram.core.predict.timing.serial_wires import (
+    LOST,
+    OtherEnd,
+    line_formats,
+    misread_words,
+    other_end,
+)
 from wattigram.core.predict.timing.startup import STEP_NAMES, StartupCheck, right_order, startup
 from wattigram.core.predict.timing.trigger import TriggerTiming, trigger_timing
 
 __all__ = [
+    "LOST",
     "RAMP_STEP_CYCLES",
     "RAMP_STEP_SPREAD",
     "STEP_NAMES",
     "BufferTiming",
+    "OtherEnd",
     "RetrievalTiming",
     "RouteTiming",
     "ScanTiming",
@@ -48,6 +57,9 @@ __all__ = [
     "buffer_timing",
     "free_share",
     "item_bits",
+    "line_formats",
+    "misread_words",
+    "other_end",
     "polling_wait_s",
     "repoints",
     "retrieval_timing",

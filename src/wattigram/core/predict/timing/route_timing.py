@@ -18,8 +18,9 @@ from wattigram.core.model.design.route import (
 )
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.clocks import set_timer, uart_timing
-from wattigram.core.predict.pins import pwm_timing, serial_source
+from wattigram.core.predict.pins import pwm_timing
 from wattigram.core.predict.timing.cycle import scan_timing
+from wattigram.core.predict.timing.serial_wires import heard_s, other_end
 
 MOST_PHASES = 4096
 WARM_UP = 96
@@ -134,7 +135,7 @@ def route_timing(workspace: Workspace, route: Route) -> RouteTiming:
         repeated_hz=_repeated_hz(route, flow),
         torn_hz=arrival.torn_hz,
         value_bits=flow.value_bits,
-        carried_bits=_carried_bits(route, flow.value_bits),
+        carried_bits=_carried_bits(workspace, route, flow.value_bits),
         latency_s=float(flow.transfer_s) * flow.items
         + (float(1 / destination.takes_hz) if waits else 0.0),
     )
@@ -260,8 +261,7 @@ def _first_write_s(workspace: Workspace, route: Route, transfer_s: Fraction) -> 
             slot = scan_timing(workspace, chain).slots[place]
             return slot.start_s + slot.repeats * slot.each_s + transfer_s
         case ReceivedSource(uart=uart):
-            serial = serial_source(workspace, uart)
-            return (Fraction(10, serial.baud) if serial is not None else Fraction(0)) + transfer_s
+            return heard_s(workspace, uart) + transfer_s
         case _:
             return transfer_s
 
@@ -276,10 +276,11 @@ def _source(workspace: Workspace, route: Route) -> tuple[Fraction, int]:
             bits = 16 if chain.alignment == "left" else chain.bits
             return cycle_hz * (len(chain.slots) if signal is None else 1), bits
         case ReceivedSource(uart=name):
-            serial = serial_source(workspace, name)
-            return (
-                serial.bytes_each / serial.interval_s if serial is not None else Fraction(0)
-            ), 8 * route.transfers
+            other, uart = other_end(workspace, name), workspace.project.uart(name)
+            assert uart is not None
+            # Several bytes make a value; a word of nine bits is one by itself.
+            bits = 8 * route.transfers if route.transfers > 1 else uart.data_bits
+            return (other.words_hz if other is not None else Fraction(0)), bits
         case _:
             rate_hz = Fraction(0)
             if route.timer is not None:
@@ -304,22 +305,34 @@ def _destination(workspace: Workspace, route: Route) -> _Destination:
             return _Destination(dac.update_rate_high_hz, False, False)
 
 
-def _carried_bits(route: Route, value_bits: int) -> int:
+def _carried_bits(workspace: Workspace, route: Route, value_bits: int) -> int:
     """Bits of a value that get through: each transfer is as wide as its narrower side."""
     width = min(
         route.source_bits,
         route.destination_bits,
-        8 if isinstance(route.destination, UartDestination) else 32,
+        _word_bits(workspace, route.destination),
     )
     pieces = route.transfers if route.increment or route.transfers == 1 else 1
-    return min(value_bits, (8 if isinstance(route.source, ReceivedSource) else width) * pieces)
+    if isinstance(route.source, ReceivedSource):
+        width = min(width, _word_bits(workspace, route.source))
+    return min(value_bits, width * pieces)
+
+
+def _word_bits(workspace: Workspace, end: object) -> int:
+    """Bits of a UART's word, where that is one of a route's ends."""
+    uart = (
+        workspace.project.uart(end.uart)
+        if isinstance(end, (ReceivedSource, UartDestination))
+        else None
+    )
+    return uart.data_bits if uart is not None else 32
 
 
 def _byte_gap_s(workspace: Workspace, route: Route) -> float:
     """Between the bytes of a value on a wire."""
     assert isinstance(route.source, ReceivedSource)
-    serial = serial_source(workspace, route.source.uart)
-    return 10 / serial.baud if serial is not None else 0.0
+    other = other_end(workspace, route.source.uart)
+    return float(other.word_s) if other is not None else 0.0
 
 
 def _sent_hz(

@@ -141,7 +141,9 @@ def _twin(workspace: Workspace, signal: Signal, twin: RedundantPair) -> Effectiv
         on_reduced=reduced,
         other=_tap_number(workspace, of, False),
         other_factor=per_volt / counts_per_volt(workspace, of, reduced),
-        reach_ticks=max(1, math.ceil(pair_reach_s(workspace, signal) * workspace.bus_clock_hz)),
+        reach_ticks=max(
+            1, math.ceil(pair_reach_s(workspace, signal) * workspace.bus_clock_hz.numerator)
+        ),
         low=-limit,
         high=limit,
         condition="outside",

@@ -78,12 +78,15 @@ def _output(workspace: Workspace, output: ProgramOutput, stream: int) -> Effecti
         case "uart":
             uart = project.uart(name)
             assert uart is not None
-            byte_ticks = float(uart_timing(workspace, uart).byte_s * workspace.bus_clock_hz)
+            byte_ticks = float(
+                uart_timing(workspace, uart).byte_s * workspace.bus_clock_hz.numerator
+            )
             return EffectiveOutput(
                 kind="uart",
                 name=name,
                 stream=stream,
                 byte_ticks=byte_ticks,
+                word_bits=uart.data_bits,
                 room_bytes=_room(workspace, name),
             )
         case "dac":

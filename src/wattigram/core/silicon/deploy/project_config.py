@@ -52,7 +52,7 @@ from wattigram.core.silicon.deploy.program_config import (
     effective_ports,
     effective_reactions,
 )
-from wattigram.core.silicon.deploy.route_config import effective_routes
+from wattigram.core.silicon.deploy.route_config import effective_routes, effective_wires
 from wattigram.core.silicon.registers import as_set_up
 
 DEFAULT_SEED = 1
@@ -104,6 +104,7 @@ def silicon_config(workspace: Workspace, build_id: str, seed: int) -> EffectiveC
         comparators=(*_comparators(workspace), *_inputs(workspace)),
         dacs=effective_dacs(workspace),
         pwm=effective_pwm(workspace),
+        wires=effective_wires(workspace),
         routes=effective_routes(workspace),
         ports=effective_ports(workspace),
         outputs=effective_outputs(workspace),

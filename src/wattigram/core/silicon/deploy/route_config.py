@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from typing import Any
 
-from wattigram.core.contract.board_config import EffectiveRoute, EffectiveSerial
+from wattigram.core.contract.board_config import EffectiveRoute, EffectiveSerial, EffectiveWire
 from wattigram.core.contract.link import OUTPUT_STREAM
+from wattigram.core.contract.serial_line import LineFormat
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.route import (
     DacDestination,
@@ -17,12 +18,10 @@ from wattigram.core.model.design.route import (
     UartDestination,
 )
 from wattigram.core.predict.clocks import set_timer, uart_timing
-from wattigram.core.predict.pins import misread_bytes, pwm_pin, pwm_timing, serial_source
-from wattigram.core.predict.timing import slot_order
+from wattigram.core.predict.pins import pwm_pin, pwm_timing
+from wattigram.core.predict.timing import line_formats, slot_order
+from wattigram.core.predict.timing.serial_wires import serial_source
 from wattigram.core.predict.waveform import codes_in_memory
-
-IDLE_TICKS = 1e12
-"""Between bytes of a wire that nobody sends on."""
 
 
 def effective_routes(workspace: Workspace) -> tuple[EffectiveRoute, ...]:
@@ -67,43 +66,53 @@ def _source(workspace: Workspace, route: Route) -> dict[str, Any]:
                 place = slot_order(workspace, chain).index(chain.places_of(signal)[0])
             return {"converter": project.chains.index(chain), "place": place}
         case ReceivedSource(uart=uart):
-            return {"serial": effective_serial(workspace, uart)}
+            names = [setup.name for setup in project.uarts]
+            return {"wire": names.index(uart)}
         case source:
             table = project.table(source.table)
             assert table is not None
             return {"codes": tuple(codes_in_memory(workspace, table).tolist()) or (0,)}
 
 
-def effective_serial(workspace: Workspace, uart: str) -> EffectiveSerial:
-    """Bytes on a UART's receive pin; a wire that nobody sends on brings none for years."""
-    source = serial_source(workspace, uart)
-    tick_hz = float(workspace.bus_clock_hz)
-    if source is None:
-        return EffectiveSerial(
-            byte_ticks=1.0,
-            every_ticks=IDLE_TICKS,
-            bits=8,
-            bytes_each=1,
-            low_first=True,
-            from_share=0.0,
-            to_share=0.0,
-            period_ticks=IDLE_TICKS,
+def effective_wires(workspace: Workspace) -> tuple[EffectiveWire, ...]:
+    """What comes to each UART of the design, in order."""
+    wires = []
+    for uart in workspace.project.uarts:
+        part = workspace.part.uart(uart.name)
+        assert part is not None
+        formats = line_formats(workspace, uart.name)
+        idle = LineFormat(bit_ticks=1.0)
+        sends, hears = formats if formats is not None else (idle, idle)
+        wires.append(
+            EffectiveWire(
+                uart=uart.name,
+                sends=sends,
+                hears=hears,
+                keeps_faulty=part.faulty_words == "kept",
+                values=_sent_values(workspace, uart.name),
+            )
         )
+    return tuple(wires)
+
+
+def _sent_values(workspace: Workspace, uart: str) -> EffectiveSerial | None:
+    source = serial_source(workspace, uart)
+    if source is None:
+        return None
+    tick_hz = workspace.bus_clock_hz.numerator
     return EffectiveSerial(
-        byte_ticks=10 / source.baud * tick_hz,
-        every_ticks=float(source.interval_s) * tick_hz,
+        every_ticks=float(source.interval_s * tick_hz),
         bits=source.bits,
-        bytes_each=2 if source.bytes_each == 2 else 1,
+        words_each=source.words_each,
         low_first=source.endianness == "little-endian",
         from_share=source.from_level,
         to_share=source.to_level,
-        period_ticks=float(source.period_s) * tick_hz,
-        reads=misread_bytes(workspace, uart),
+        period_ticks=float(source.period_s * tick_hz),
     )
 
 
 def _sink(workspace: Workspace, route: Route) -> dict[str, Any]:
-    tick_hz = workspace.bus_clock_hz
+    tick_hz = workspace.bus_clock_hz.numerator
     match route.destination:
         case UartDestination(uart=name):
             uart = workspace.project.uart(name)
@@ -111,7 +120,12 @@ def _sink(workspace: Workspace, route: Route) -> dict[str, Any]:
             assert uart is not None
             assert part is not None
             byte_ticks = float(uart_timing(workspace, uart).byte_s * tick_hz)
-            return {"sink": "send", "byte_ticks": byte_ticks, "waiting": part.waiting_bytes}
+            return {
+                "sink": "send",
+                "byte_ticks": byte_ticks,
+                "word_bits": uart.data_bits,
+                "waiting": part.waiting_bytes,
+            }
         case DutyDestination(pwm=name) | PeriodDestination(pwm=name):
             pwm = workspace.project.pwm_output(name)
             assert pwm is not None

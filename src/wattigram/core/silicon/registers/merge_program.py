@@ -221,7 +221,12 @@ class _Dresser:
             real = self.silicon.uart(uart.name)
             if real is not None:
                 merged.append(
-                    uart.replaced(baud=real.baud, parity=real.parity, stop_bits=real.stop_bits)
+                    uart.replaced(
+                        baud=real.baud,
+                        data_bits=real.data_bits,
+                        parity=real.parity,
+                        stop_bits=real.stop_bits,
+                    )
                 )
         return merged
 

@@ -27,12 +27,13 @@ from wattigram.core.silicon.registers.setup_step import SetupBuilder, SetupStep
 
 
 def uart_step(workspace: Workspace, registers: RegisterMap, name: str) -> SetupStep:
-    """Baud, parity and stop bits of a UART."""
+    """Baud, data bits, parity and stop bits of a UART."""
     uart = workspace.project.uart(name)
     assert uart is not None
     timing = uart_timing(workspace, uart)
     step = SetupBuilder(registers, name)
     step.put("divider", timing.divider)
+    step.put("data-bits", uart.data_bits, only=8)
     step.put("parity", uart.parity, only="none")
     step.put("stop-bits", uart.stop_bits, only=1)
     step.put("on", True)

@@ -221,6 +221,7 @@ class OutputReader:
                     UartSetup(
                         name=name,
                         baud=min(max(baud, 50), 20_000_000),
+                        data_bits=state.number(name, "data-bits", 8),
                         parity=state.text(name, "parity", "none"),
                         stop_bits=state.number(name, "stop-bits", 1),
                     )

@@ -5,6 +5,7 @@ from __future__ import annotations
 import msgspec
 
 from wattigram.core.base.quantity import format_rounded, format_si
+from wattigram.core.contract.serial_line import frame_text
 from wattigram.core.model.design import (
     DutyDestination,
     PeriodDestination,
@@ -114,13 +115,12 @@ def _uart(workspace: Workspace, uart: UartSetup) -> ProgramRow:
         if part is not None
         else ""
     )
-    parity = {"none": "N", "even": "E", "odd": "O"}[uart.parity]
     return ProgramRow(
         "uarts",
         uart.name,
         (
             (uart.name, "serial port"),
-            (f"{uart.baud} baud 8{parity}{uart.stop_bits}", pins),
+            (f"{uart.baud} baud {frame_text(uart.data_bits, uart.parity, uart.stop_bits)}", pins),
             ("–", f"{float(timing.error) * 100:+.2f} %"),
             (format_rounded(timing.byte_s, "s", 3), "a byte"),
         ),
