@@ -14,7 +14,7 @@ from wattigram.core.contract.link.firmware_log import (
     pointings_text,
     writes_text,
 )
-from wattigram.core.contract.serial_bytes import serial_bytes, serial_codes
+from wattigram.core.contract.serial_bytes import sent_words, serial_codes
 
 UP_AND_DOWN = EffectiveSerial(
     byte_ticks=10,

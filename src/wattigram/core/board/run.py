@@ -8,6 +8,7 @@ from fractions import Fraction
 
 import numpy as np
 
+from wattigram.core.board.byte_detector import ByteDetector
 from wattigram.core.board.channel import Channel, Judgeable
 from wattigram.core.board.dma_buffer import BufferPart
 from wattigram.core.board.dma_routes import DmaRoute, SinkTrace, packed
@@ -63,6 +64,7 @@ class Run:
             )
             for number, comparator in enumerate(config.comparators)
         ]
+        self._listeners = [ByteDetector(wire) for wire in config.wires if wire.watches]
         self.bench = config.bench
         self._put_in_order(config.bench)
         self._reduced = [0] * len(config.taps)
@@ -245,15 +247,20 @@ class Run:
             )
 
     def _compare(self, *, late: bool) -> list[bytes]:
-        """Let comparators look until now: those that look at live pins, or the others."""
+        """Let comparators look until now: those that look at live pins, or the others, and UARTs."""
         frames: list[bytes] = []
+        for listener in () if late else self._listeners:
+            frames += self._told(listener.advance(self.ticks))
         for detector in self._comparators:
             if (detector in self._late) == late:
-                happened = detector.advance(self.ticks)
-                self._start_others(happened, None)
-                self._program.happened(happened, None)
-                frames += self._event_frames(happened)
+                frames += self._told(detector.advance(self.ticks))
         return frames
+
+    def _told(self, happened: list[DetectedEvent]) -> list[bytes]:
+        """Events that the program hears of as they come."""
+        self._start_others(happened, None)
+        self._program.happened(happened, None)
+        return self._event_frames(happened)
 
     def _route_frames(self) -> list[bytes]:
         """What routes moved until now, and what became of it."""

@@ -110,6 +110,14 @@ class EffectiveSerial(_Effective):
     period_ticks: Positive
 
 
+class EffectiveByteWatch(_Effective):
+    """A byte that the program waits for, or each where ``byte`` is None; ``watch`` numbers its
+    events."""
+
+    watch: Annotated[int, Meta(ge=0)]
+    byte: Annotated[int, Meta(ge=0, le=511)] | None = None
+
+
 class EffectiveWire(_Effective):
     """What comes to the receive pin of a UART: from a board that sends values, or from nowhere.
 
@@ -121,6 +129,7 @@ class EffectiveWire(_Effective):
     hears: LineFormat
     keeps_faulty: bool = True
     values: EffectiveSerial | None = None
+    watches: Annotated[tuple[EffectiveByteWatch, ...], Meta(max_length=64)] = ()
 
 
 class EffectiveRoute(_Effective):

@@ -15,6 +15,7 @@ from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.emulator.cpu import Cpu, CpuError
 from wattigram.core.emulator.peripherals import Peripherals
 from wattigram.core.emulator.timed_wait import TimedWait
+from wattigram.core.emulator.uarts import UartLine
 
 GENERATED = "wg_"
 """Files that were written for the design."""
@@ -48,28 +49,6 @@ class Activity(msgspec.Struct):
         self.coded.clear()
         self.retimed.clear()
         self.levels.clear()
-
-
-class UartLine:
-    """Bytes that firmware gives to a UART, as they leave it one after the other."""
-
-    def __init__(self) -> None:
-        self._free = 0.0
-        self.bytes: list[tuple[int, int]] = []
-
-    def has_room(self, now: int, byte_ticks: float) -> bool:
-        """One byte leaves, and one more can wait."""
-        return self._free - now <= byte_ticks
-
-    def put(self, now: int, byte: int, byte_ticks: float) -> None:
-        """A byte that leaves as soon as it can; one too many takes the place of the one that
-        waits."""
-        if not self.has_room(now, byte_ticks) and self.bytes:
-            self.bytes[-1] = (self.bytes[-1][0], byte)
-            return
-        start = max(float(now), self._free)
-        self.bytes.append((round(start), byte))
-        self._free = start + byte_ticks
 
 
 MainState = Literal["awake", "looking", "asleep"]
@@ -170,6 +149,11 @@ class Machine:
         self._main = "awake"
         self._has_found = False
         self._done_at = None
+
+    def look_up(self) -> None:
+        """What a main loop that looks again and again may look for has changed."""
+        if self._main == "looking":
+            self.wake()
 
     def interrupt(self, owner: str) -> bool:
         """The interrupt of a peripheral's line comes, if it is enabled."""

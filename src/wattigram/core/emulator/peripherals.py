@@ -28,6 +28,7 @@ _TOLD_BY = {
     "window-seen": "window-tells",
     "seen": "tells",
     "alarm-seen": "",
+    "arrived": "tells",
 }
 """Flags that raise an interrupt as long as they are set, and the setting that lets them; none for
 those always let."""
@@ -148,7 +149,7 @@ class Peripherals:
         self._flags: dict[str, list[tuple[str, int, str]]] = {}
         for register in self.registers.registers:
             for one in register.register.fields:
-                if one.sets in _TOLD_BY and one.access == "clear":
+                if one.sets in _TOLD_BY and one.access in {"clear", "read"}:
                     self._flags.setdefault(register.owner, []).append(
                         (one.sets, register.index, f"{register.name}.{one.name}")
                     )
@@ -392,6 +393,10 @@ class Peripherals:
                 return partial(self._live_converter, register, what)
             case "uart" if what == "room":
                 return lambda: int(self._listener.has_room(owner))
+            case "uart" if what == "arrived":
+                return partial(self._has_word, owner)
+            case "uart" if what == "received":
+                return partial(self._take_word, owner)
             case "dma" if what == "place":
                 return partial(self._place, register)
             case "port" if what == "input":
@@ -491,6 +496,21 @@ class Peripherals:
         else:
             self._look_in_vain()
         return is_done
+
+    def _has_word(self, uart: str) -> int:
+        """Whether a word waits, as the main loop or a handler finds it."""
+        has = self.live.get((uart, "arrived", 0), 0)
+        if self._listener.in_main:
+            if has:
+                self.awake()
+            else:
+                self._look_in_vain()
+        return has
+
+    def _take_word(self, uart: str) -> int:
+        self.live[uart, "arrived", 0] = 0
+        self.cleared |= {name for flag, _index, name in self._flags[uart] if flag == "arrived"}
+        return self.live.get((uart, "received", 0), 0)
 
     def _note(self, text: str) -> None:
         if len(self.notes) < 20 and text not in self.notes:

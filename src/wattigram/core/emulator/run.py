@@ -7,6 +7,7 @@ import math
 from collections import Counter
 from collections.abc import Callable, Iterator
 from concurrent.futures import Executor
+from functools import partial
 
 import numpy as np
 from msgspec.structs import replace
@@ -16,6 +17,7 @@ from wattigram.core.board.channel import Channel
 from wattigram.core.board.event_detection import DetectedEvent, ThresholdDetector
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig, EffectiveWatch
 from wattigram.core.contract.link import FLAG_UNSEQUENCED, FrameType, LateWrite
+from wattigram.core.contract.serial_bytes import WireWords
 from wattigram.core.emulator.configure import Silicon
 from wattigram.core.emulator.hand_overs import HandOvers, Work
 from wattigram.core.emulator.machine import Machine
@@ -24,6 +26,7 @@ from wattigram.core.emulator.result_delivery import (
     tell_comparator,
     tell_threshold,
 )
+from wattigram.core.emulator.uarts import put_word
 from wattigram.core.silicon.registers import NO_WINDOW, SiliconState, event_count
 
 LONGEST_STEP_S = 0.02
@@ -86,6 +89,12 @@ class ImageRun(Run):
         }
         self._clock = config.tick_hz
         self._ports = {port.name: port.bits for port in machine.setup.part.ports}
+        taken = {route.wire for route in config.routes}
+        self._wires = [
+            (wire.uart, WireWords(wire))
+            for number, wire in enumerate(config.wires)
+            if number not in taken  # else DMA takes what comes
+        ]
         machine.levels_on_pins = self._levels_on_pins
         machine.leave_partials = self.leave_partials
         machine.conversion_ticks = {
@@ -199,6 +208,7 @@ class ImageRun(Run):
             self._moved += self._route_frames()
             self._compare(late=True)
         work += self._waiting_events()
+        work += self._arriving_words()
         if self._samplers:
             self._do(work, [], executor)
             work = []
@@ -313,6 +323,24 @@ class ImageRun(Run):
                 waiting.append((event.ticks + later, self._telling(place, event, watch)))
         self._events = []
         return waiting
+
+    def _arriving_words(self) -> list[Work]:
+        """Words that have come over serial ports until now."""
+        if self._is_over:
+            return []
+        return [
+            (math.ceil(at), partial(self._put_word, uart, word, faults))
+            for uart, words in self._wires
+            for came in [words.take(self.ticks)]
+            for at, word, faults in zip(
+                came.ticks.tolist(), came.words.tolist(), came.faults.tolist(), strict=True
+            )
+        ]
+
+    def _put_word(self, uart: str, word: int, faults: int) -> None:
+        if put_word(self.machine.peripherals, uart, word, faults):
+            self.machine.interrupt(uart)
+        self.machine.look_up()
 
     def _telling(
         self, place: tuple[str, int], event: DetectedEvent, watch: EffectiveWatch | None

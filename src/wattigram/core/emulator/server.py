@@ -22,9 +22,10 @@ from wattigram.core.contract.link import (
 from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.emulator.configure import Silicon, image_silicon
 from wattigram.core.emulator.debug_server import DebugServer
-from wattigram.core.emulator.machine import Machine, UartLine
+from wattigram.core.emulator.machine import Machine
 from wattigram.core.emulator.run import ImageRun
 from wattigram.core.emulator.trial import Trial, try_out
+from wattigram.core.emulator.uarts import UartLine
 
 LONGEST_TEXT_BYTES = 1024
 NEVER = 1 << 62

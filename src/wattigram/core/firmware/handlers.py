@@ -89,11 +89,17 @@ class HandlerWriter:
                 briefs[watch.comparator] = [
                     f"Edges of {watch.comparator}, which looks at {watch.signal}."
                 ]
+        for uart, waited in self._awaited.items():
+            routines[uart] = list(self._byte_lines(uart, waited))
+            briefs[uart] = [f"Bytes that come over {uart}."]
         handlers = []
         for owner, body in routines.items():
             line = self.registers.line(owner)
             if line is None:
-                raise FirmwareError(f"{owner} has no interrupt line on {self.workspace.part.name}.")
+                raise FirmwareError(
+                    f"{owner} has no interrupt line on {self.workspace.part.name}.",
+                    cure="Give its block of registers one in the part file (lines).",
+                )
             handlers.append(
                 Handler(
                     f"wg_isr_{c_name(owner).lower()}",
@@ -394,6 +400,39 @@ class HandlerWriter:
         yield f"    {set_flag_c(registers, owner, 'seen')}"
         yield f"    wg_threshold_tell({number}u, is_high, is_high ? 1 : 0, since);"
         yield from self._event_hook_lines(number, "is_high")
+        yield "}"
+
+    @cached_property
+    def _awaited(self) -> dict[str, list[tuple[int, Watch]]]:
+        """Serial ports of which the program waits for bytes, with the numbers of their events."""
+        awaited: dict[str, list[tuple[int, Watch]]] = {}
+        for number, watch in enumerate(self.workspace.watches):
+            if watch.kind == "byte":
+                awaited.setdefault(watch.uart, []).append((number, watch))
+        return awaited
+
+    def _byte_lines(self, uart: str, waited: list[tuple[int, Watch]]) -> Iterator[str]:
+        """Take a byte, and tell those who wait for it."""
+        registers = self.registers
+        for needed in ("arrived", "received"):
+            if not registers.has(uart, needed):
+                raise FirmwareError(
+                    f"{self.workspace.part.name} has no “{needed}” in the registers of {uart}.",
+                    cure="Describe it in the part file.",
+                )
+        register, flag = flag_c(registers, uart, "arrived")
+        yield f"if (({register} & {flag}) != 0u) {{"
+        yield f"    const uint32_t byte = {read_c(registers, uart, 'received')};"
+        for number, watch in waited:
+            indent = "    "
+            if watch.byte is not None:
+                yield f"    if (byte == {watch.byte:#x}u) {{"
+                indent = "        "
+            yield f"{indent}wg_threshold_tell({number}u, true, (int32_t)byte, wg_port_now());"
+            for line in self._event_hook_lines(number, "true"):
+                yield f"{indent}{line.removeprefix('    ')}"
+            if watch.byte is not None:
+                yield "    }"
         yield "}"
 
     @cached_property

@@ -86,14 +86,20 @@ def event_hooks(tables: Tables) -> tuple[Hook, ...]:
                 f"{EVENT_PREFIX}{name}",
                 number,
                 watch.signal,
-                c_comment(
-                    f"{_condition(tables, watch) or f'The condition of “{title}”'} began to hold, "
-                    "or ceased to."
-                ),
+                c_comment(_told(tables, watch, title)),
                 format_rounded(half_s, "s") if half_s else "none",
             )
         )
     return tuple(hooks)
+
+
+def _told(tables: Tables, watch: Watch, title: str) -> str:
+    """What an event tells."""
+    if watch.kind == "byte":
+        byte = "A byte" if watch.byte is None else f"Byte 0x{watch.byte:02X}"
+        return f"{byte} has come over {watch.uart}."
+    condition = _condition(tables, watch) or f"The condition of “{title}”"
+    return f"{condition} began to hold, or ceased to."
 
 
 class IsrHook(msgspec.Struct, frozen=True):
@@ -146,7 +152,9 @@ def isr_hooks(tables: Tables) -> tuple[IsrHook, ...]:
     for hook in event_hooks(tables):
         watch = tables.workspace.watches[hook.number]
         owner = watch.comparator
-        if watch.kind != "comparator":
+        if watch.kind == "byte":
+            owner = watch.uart
+        elif watch.kind != "comparator":
             host = tables.workspace.project.chain_of(watch.signal)
             if host is None or watch not in hardware_watches(tables.workspace, host):
                 continue

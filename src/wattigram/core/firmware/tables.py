@@ -234,6 +234,10 @@ class Tables(msgspec.Struct, frozen=True, dict=True):
             return watch.comparator
         if watch.kind == "input":
             return f"pin {watch.pin}"
+        if watch.kind == "byte":
+            return (
+                f"{watch.uart}: {'any byte' if watch.byte is None else f'byte 0x{watch.byte:02X}'}"
+            )
         if watch.kind == "twin":
             return f"{watch.signal}: twin"
         name = watch.window(self.workspace.project).name

@@ -13,6 +13,7 @@ from wattigram.core.capture.take import Take
 from wattigram.core.capture.take.signal_samples import OutputSamples
 from wattigram.core.model.design import (
     BarAction,
+    ByteReceived,
     BytesAction,
     ComparatorSwitched,
     InputChanged,
@@ -87,6 +88,8 @@ def causes_of(take: Take, reaction: Reaction) -> list[Due]:
             return _events(
                 take, Watch("input", "", pin=pin, look_period_s=every_s), changes_of(when)
             )
+        case ByteReceived(uart=uart, byte=byte):
+            return _events(take, Watch("byte", "", uart=uart, byte=byte), "enters")
         case ResultsFetched(converter=converter):
             return [Due(at_s) for at_s in fetched_s(take, converter).tolist()]
         case PeriodElapsed(period_s=period_s):

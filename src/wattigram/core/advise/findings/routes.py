@@ -3,14 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from fractions import Fraction
-
-import numpy as np
 
 from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.advise.findings.fixes import first_effective_fix, rule_satisfied
+from wattigram.core.advise.findings.serial_lines import BAUDS, WORST_BAUD_ERROR
 from wattigram.core.base.quantity import format_si, format_volts
-from wattigram.core.contract.serial_line import frame_text
 from wattigram.core.model.bench import Jumper
 from wattigram.core.model.design import (
     DutyDestination,
@@ -19,7 +16,6 @@ from wattigram.core.model.design import (
     ResultSource,
     Route,
     UartDestination,
-    UartSetup,
     Workspace,
 )
 from wattigram.core.model.design.edits import Edit, SetPwm, SetRoute, SetUart
@@ -32,22 +28,8 @@ from wattigram.core.predict.pins import (
     pwm_on,
     pwm_timing,
 )
-from wattigram.core.predict.timing import LOST, OtherEnd, misread_words, other_end, route_timing
+from wattigram.core.predict.timing import other_end, route_timing
 
-BAUDS = (
-    9600,
-    19200,
-    38400,
-    57600,
-    115_200,
-    230_400,
-    460_800,
-    921_600,
-    1_000_000,
-    2_000_000,
-    3_000_000,
-)
-WORST_BAUD_ERROR = Fraction(2, 100)
 LEAST_RATE_HZ = 1e-9
 
 
@@ -314,73 +296,6 @@ def route_has_no_source(workspace: Workspace) -> Iterator[Finding]:
                 "or start the chain.",
                 signal=route.name,
             )
-
-
-@rule("baud-differs", "baud-off", "line-differs")
-def baud_off(workspace: Workspace) -> Iterator[Finding]:
-    """The other end reads wrong bytes."""
-    for uart in workspace.project.uarts:
-        timing = uart_timing(workspace, uart)
-        other = other_end(workspace, uart.name)
-        if abs(timing.error) > WORST_BAUD_ERROR:
-            nearest = sorted(BAUDS, key=lambda one: abs(one - uart.baud))
-            bauds = nearest if other is None else [round(other.baud_hz), *nearest]
-            edits: list[Edit] = [SetUart(uart.replaced(baud=baud)) for baud in bauds]
-            yield Finding(
-                "baud-off",
-                "error",
-                uart.name,
-                f"{uart.name} cannot run at {uart.baud} baud",
-                f"The nearest that its divider gives is {float(timing.baud_hz):.0f} baud, "
-                f"{float(timing.error) * 100:+.2f} %; "
-                "more than 2 % is not read any more.",
-                first_effective_fix(
-                    workspace, edits, rule_satisfied(baud_off, uart.name, "baud-off")
-                ),
-                signal=uart.name,
-            )
-        if other is None:
-            continue
-        if abs(timing.baud_hz / other.baud_hz - 1) > WORST_BAUD_ERROR:
-            yield Finding(
-                "baud-differs",
-                "error",
-                uart.name,
-                f"{uart.name} listens at another rate than is sent",
-                f"It runs at {uart.baud} baud, and {other.name} sends at {float(other.baud_hz):.6g}.",
-                SetUart(uart.replaced(baud=round(other.baud_hz))),
-                signal=uart.name,
-            )
-        if (uart.data_bits, uart.parity) != (other.data_bits, other.parity):
-            yield _other_frame(workspace, uart, other)
-
-
-def _other_frame(workspace: Workspace, uart: UartSetup, other: OtherEnd) -> Finding:
-    """Data bits or parity of the two ends are not the same; stop bits may differ, for a receiver looks
-    at one only."""
-    mine = frame_text(uart.data_bits, uart.parity, uart.stop_bits)
-    read = np.array(misread_words(workspace, uart.name))
-    wrong = int(np.count_nonzero(read != np.arange(len(read))))
-    lost = int(np.count_nonzero(read == LOST))
-    part = workspace.part.uart(uart.name)
-    assert part is not None
-    can = other.data_bits in part.data_bits
-    return Finding(
-        "line-differs",
-        "error",
-        uart.name,
-        f"{uart.name} listens for {mine}, and is sent {other.frame_text}",
-        f"Of {len(read)} different words {wrong - lost} are read as others"
-        + (f" and {lost} are not kept" if lost else "")
-        + (
-            "."
-            if wrong
-            else " as long as the line is idle between them; of words that follow each "
-            "other some are lost or false."
-        ),
-        SetUart(uart.replaced(data_bits=other.data_bits, parity=other.parity)) if can else None,
-        signal=uart.name,
-    )
 
 
 @rule("jumper-from-nothing", "jumper-from-route")

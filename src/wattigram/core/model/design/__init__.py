@@ -41,6 +41,7 @@ from wattigram.core.model.design.project_file import (
 from wattigram.core.model.design.reaction import (
     CONDITIONS,
     BarAction,
+    ByteReceived,
     BytesAction,
     CallAction,
     ComparatorSwitched,
@@ -126,6 +127,7 @@ __all__ = [
     "CONDITIONS",
     "BarAction",
     "BlockAverage",
+    "ByteReceived",
     "BytesAction",
     "CallAction",
     "Chain",

@@ -8,23 +8,27 @@ from typing import Literal
 import msgspec
 
 from wattigram.core.model.design.project import Project, Signal
-from wattigram.core.model.design.reaction import watched_inputs
+from wattigram.core.model.design.reaction import awaited_bytes, watched_inputs
 from wattigram.core.model.design.stage import Threshold
 
 
 class Watch(msgspec.Struct, frozen=True):
-    """Something that makes events: a window of a signal, a twin's limit, a comparator, or a port pin.
+    """Something that makes events: a window of a signal, a twin's limit, a comparator, a port pin, or
+    a serial port.
 
     ``index`` counts a signal's windows from 0. A port pin belongs to no signal; the program looks at
-    it every ``look_period_s``.
+    it every ``look_period_s``. Of a serial port a certain ``byte`` is an event, or each where that is
+    None.
     """
 
-    kind: Literal["window", "twin", "comparator", "input"]
+    kind: Literal["window", "twin", "comparator", "input", "byte"]
     signal: str
     index: int = 0
     comparator: str = ""
     pin: str = ""
     look_period_s: Fraction = Fraction(0)
+    uart: str = ""
+    byte: int | None = None
 
     def window(self, project: Project) -> Threshold:
         """The window that it stands for."""
@@ -77,5 +81,8 @@ def watches(project: Project) -> tuple[Watch, ...]:
     watched += [
         Watch("input", "", pin=pin, look_period_s=every_s)
         for pin, every_s in watched_inputs(project.reactions)
+    ]
+    watched += [
+        Watch("byte", "", uart=uart, byte=byte) for uart, byte in awaited_bytes(project.reactions)
     ]
     return tuple(watched)

@@ -62,6 +62,14 @@ class InputChanged(StrictModel):
     look_period_s: Every = Fraction(5, 1000)
 
 
+class ByteReceived(StrictModel):
+    """A byte comes over a serial port: a certain one, or any."""
+
+    kind: Literal["byte"] = "byte"
+    uart: Name
+    byte: Annotated[int, Meta(ge=0, le=511)] | None = None
+
+
 class ResultsFetched(StrictModel):
     """The program has got results of a converter: a half of its buffer is full."""
 
@@ -87,6 +95,7 @@ When = (
     | PairTripped
     | ComparatorSwitched
     | InputChanged
+    | ByteReceived
     | ResultsFetched
     | PeriodElapsed
     | RunStarted
@@ -438,6 +447,16 @@ def start_levels(reactions: tuple[Reaction, ...]) -> dict[str, bool]:
             case _:
                 pass
     return pins
+
+
+def awaited_bytes(reactions: tuple[Reaction, ...]) -> tuple[tuple[str, int | None], ...]:
+    """Serial ports with the bytes that reactions wait for, None for any; each once."""
+    waits = [
+        (reaction.when.uart, reaction.when.byte)
+        for reaction in reactions
+        if isinstance(reaction.when, ByteReceived)
+    ]
+    return tuple(dict.fromkeys(waits))
 
 
 def watched_inputs(reactions: tuple[Reaction, ...]) -> tuple[tuple[str, Fraction], ...]:

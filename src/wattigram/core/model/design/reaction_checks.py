@@ -6,6 +6,7 @@ from typing import Protocol
 
 from wattigram.core.model.design.reaction import (
     BarAction,
+    ByteReceived,
     BytesAction,
     ComparatorSwitched,
     ConverterAction,
@@ -27,6 +28,7 @@ from wattigram.core.model.design.route import (
     DacDestination,
     DutyDestination,
     PeriodDestination,
+    ReceivedSource,
 )
 from wattigram.core.model.design.stage import Comparator, RedundantPair, Threshold
 from wattigram.core.model.design.trigger import SoftwareTrigger
@@ -105,6 +107,18 @@ def _check_when(
             raise ValueError(
                 f"Reaction “{reaction.name}” waits for {pin}, which another one sets. Choose another pin."
             )
+        case ByteReceived(uart=name):
+            _need(reaction, name, {uart.name for uart in project.uarts}, "waits for bytes of")
+            taking = [
+                route.name
+                for route in project.routes
+                if isinstance(route.source, ReceivedSource) and route.source.uart == name
+            ]
+            if taking:
+                raise ValueError(
+                    f"Reaction “{reaction.name}” waits for bytes of {name}, which DMA takes for "
+                    f"“{taking[0]}” before the program sees them. Remove one of the two."
+                )
         case ResultsFetched(converter=name):
             known = {chain.converter for chain in project.chains}
             _need(reaction, name, known, "waits for results of")

@@ -89,7 +89,7 @@ def expected_events(
     """
     project = history[0][1].project
     chain = project.chain_of(watch.signal)
-    if chain is None or watch.kind in {"comparator", "input"}:
+    if chain is None or watch.kind in {"comparator", "input", "byte"}:
         return ()
     signal = project.signal(watch.signal)
     if watch.kind == "twin":

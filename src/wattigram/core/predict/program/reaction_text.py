@@ -5,6 +5,7 @@ from __future__ import annotations
 from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.model.design import (
     BarAction,
+    ByteReceived,
     BytesAction,
     ComparatorSwitched,
     ConverterAction,
@@ -81,12 +82,21 @@ def when_text(workspace: Workspace, reaction: Reaction) -> str:
         case InputChanged(pin=pin, edge=edge, look_period_s=every_s):
             moves = {"rising": "goes high", "falling": "goes low", "both": "changes"}
             return f"port pin {pin} {moves[edge]}, looked at every {format_si(every_s, 's', 6)}"
+        case ByteReceived(uart=uart, byte=byte):
+            return f"{byte_text(byte)} comes over {uart}"
         case ResultsFetched(converter=converter):
             return f"each half of the buffer of {converter}"
         case PeriodElapsed(period_s=period_s):
             return f"every {format_si(period_s, 's', 6)}"
         case _:
             return "once, at the start"
+
+
+def byte_text(byte: int | None) -> str:
+    """A byte as it is called: a character as it is typed, else its code."""
+    if byte is None:
+        return "a byte"
+    return f"‘{chr(byte)}’" if 0x21 <= byte <= 0x7E else f"byte 0x{byte:02X}"
 
 
 def do_texts(reaction: Reaction) -> tuple[str, str]:

@@ -7,6 +7,7 @@ from fractions import Fraction
 import msgspec
 
 from wattigram.core.model.design import (
+    ByteReceived,
     BytesAction,
     Chain,
     ComparatorSwitched,
@@ -30,7 +31,7 @@ from wattigram.core.model.design import (
 from wattigram.core.predict.clocks import uart_timing
 from wattigram.core.predict.pins import pwm_timing
 from wattigram.core.predict.program.scaled_values import volts_per_code
-from wattigram.core.predict.timing import buffer_timing, scan_timing, slot_order
+from wattigram.core.predict.timing import buffer_timing, other_end, scan_timing, slot_order
 
 LONGEST_VALUES = {"V": 14, "mV": 14, "code": 11, "hex": 10}
 """Characters that a value takes at most, by its form."""
@@ -101,6 +102,9 @@ def reaction_rate_hz(workspace: Workspace, reaction: Reaction) -> Fraction | Non
             chain = workspace.project.chain(converter)
             assert chain is not None
             return 1 / buffer_timing(workspace, chain).half_s
+        case ByteReceived(uart=uart, byte=None):
+            other = other_end(workspace, uart)
+            return other.words_hz if other is not None else Fraction(0)
         case RunStarted():
             return Fraction(0)
         case _:

@@ -74,7 +74,7 @@ def effective_watches(workspace: Workspace) -> tuple[EffectiveWatch | None, ...]
 
 
 def _watch(workspace: Workspace, watch: Watch) -> EffectiveWatch | None:
-    if watch.kind in {"comparator", "input"}:
+    if watch.kind in {"comparator", "input", "byte"}:
         return None
     signal = workspace.project.signal(watch.signal)
     if watch.kind == "twin":

@@ -16,6 +16,7 @@ from wattigram.core.contract.board_config import (
 from wattigram.core.contract.link import OUTPUT_STREAM
 from wattigram.core.model.design import (
     BarAction,
+    ByteReceived,
     BytesAction,
     ComparatorSwitched,
     ConverterAction,
@@ -198,6 +199,8 @@ def _cause(workspace: Workspace, reaction: Reaction) -> dict[str, object]:
             return _watched(
                 workspace, Watch("input", "", pin=pin, look_period_s=every_s), changes_of(when)
             )
+        case ByteReceived(uart=uart, byte=byte):
+            return _watched(workspace, Watch("byte", "", uart=uart, byte=byte), "enters")
         case ResultsFetched(converter=converter):
             chain = project.chain(converter)
             assert chain is not None

@@ -4,7 +4,12 @@ from __future__ import annotations
 
 from typing import Any
 
-from wattigram.core.contract.board_config import EffectiveRoute, EffectiveSerial, EffectiveWire
+from wattigram.core.contract.board_config import (
+    EffectiveByteWatch,
+    EffectiveRoute,
+    EffectiveSerial,
+    EffectiveWire,
+)
 from wattigram.core.contract.link import OUTPUT_STREAM
 from wattigram.core.contract.serial_line import LineFormat
 from wattigram.core.model.design import Workspace
@@ -90,6 +95,11 @@ def effective_wires(workspace: Workspace) -> tuple[EffectiveWire, ...]:
                 hears=hears,
                 keeps_faulty=part.faulty_words == "kept",
                 values=_sent_values(workspace, uart.name),
+                watches=tuple(
+                    EffectiveByteWatch(watch=number, byte=watch.byte)
+                    for number, watch in enumerate(workspace.watches)
+                    if watch.kind == "byte" and watch.uart == uart.name
+                ),
             )
         )
     return tuple(wires)

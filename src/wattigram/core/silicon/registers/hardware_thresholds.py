@@ -30,7 +30,7 @@ def watch_place(workspace: Workspace, watch: Watch) -> tuple[str, int] | None:
     """The peripheral that makes a watch, and its window's number; None where software does."""
     if watch.kind == "comparator":
         return watch.comparator, NO_WINDOW
-    if watch.kind == "input":
+    if watch.kind in {"input", "byte"}:
         return None
     chain = workspace.project.chain_of(watch.signal)
     mine = hardware_watches(workspace, chain) if chain is not None else []

@@ -22,12 +22,13 @@ from wattigram.core.predict.pins import pwm_timing
 from wattigram.core.predict.timing import slot_order
 from wattigram.core.predict.waveform import codes_of, dac_playback, update_timer
 from wattigram.core.silicon.registers.chain_settings import newest_result
-from wattigram.core.silicon.registers.register_map import RegisterMap, Symbol, Value
-from wattigram.core.silicon.registers.setup_step import SetupBuilder, SetupStep
+from wattigram.core.silicon.registers.register_map import RegisterMap, Setting, Symbol, Value
+from wattigram.core.silicon.registers.setup_step import LINE, SetupBuilder, SetupStep
 
 
-def uart_step(workspace: Workspace, registers: RegisterMap, name: str) -> SetupStep:
-    """Baud, data bits, parity and stop bits of a UART."""
+def uart_steps(workspace: Workspace, registers: RegisterMap, name: str) -> Iterator[SetupStep]:
+    """Baud, data bits, parity and stop bits of a UART; and its interrupt, where the program waits for
+    bytes."""
     uart = workspace.project.uart(name)
     assert uart is not None
     timing = uart_timing(workspace, uart)
@@ -36,14 +37,25 @@ def uart_step(workspace: Workspace, registers: RegisterMap, name: str) -> SetupS
     step.put("data-bits", uart.data_bits, only=8)
     step.put("parity", uart.parity, only="none")
     step.put("stop-bits", uart.stop_bits, only=1)
+    is_awaited = any(watch.uart == name for watch in workspace.watches)
+    if is_awaited:
+        step.put("tells", True, only=True)
     step.put("on", True)
-    return SetupStep(
+    yield SetupStep(
         "set-up",
         name,
         f"set up {name}",
         f"{float(timing.baud_hz):.6g} baud by a divider of {timing.divider}.",
         tuple(step.settings),
     )
+    if is_awaited:
+        yield SetupStep(
+            "interrupt",
+            name,
+            f"enable the interrupt of {name}",
+            "Bytes that come are told to the program.",
+            (Setting(name, LINE, True),),
+        )
 
 
 def port_steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupStep]:

@@ -38,7 +38,7 @@ from wattigram.core.silicon.registers.output_settings import (
     port_steps,
     route_step,
     timer_steps,
-    uart_step,
+    uart_steps,
 )
 from wattigram.core.silicon.registers.register_map import RegisterMap, Setting, register_map
 from wattigram.core.silicon.registers.setup_step import LINE, SetupBuilder, SetupStep
@@ -65,7 +65,7 @@ def _steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupStep]:
     project = workspace.project
     yield from port_steps(workspace, registers)
     for uart in project.uarts:
-        yield uart_step(workspace, registers, uart.name)
+        yield from uart_steps(workspace, registers, uart.name)
     yield from timer_steps(workspace, registers)
     for generator in project.generators:
         yield from generator_steps(workspace, registers, generator)
