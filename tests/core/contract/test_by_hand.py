@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 import pytest
 
-from wattigram.core.contract.board_config import EffectiveSerial
+from wattigram.core.contract.board_config import EffectiveSerial, EffectiveWire
 from wattigram.core.contract.link.firmware_log import (
     MOST_WRITES,
     WRITES_A_LINE,
@@ -15,12 +15,12 @@ from wattigram.core.contract.link.firmware_log import (
     writes_text,
 )
 from wattigram.core.contract.serial_bytes import sent_words, serial_codes
+from wattigram.core.contract.serial_line import LineFormat
 
 UP_AND_DOWN = EffectiveSerial(
-    byte_ticks=10,
     every_ticks=100,
     bits=12,
-    bytes_each=2,
+    words_each=2,
     low_first=True,
     from_share=0.25,
     to_share=0.75,
@@ -43,20 +43,19 @@ def test_values_go_there_and_back() -> None:
     ]
 
 
-def test_bytes_come_low_first_or_high_first_one_after_the_other() -> None:
-    ticks, low_first = serial_bytes(UP_AND_DOWN, 0, 4)
-    assert ticks.tolist() == [10, 20, 110, 120]
-    assert low_first.tolist() == [1024 & 255, 1024 >> 8, 1536 & 255, 1536 >> 8]
-    _, high_first = serial_bytes(UP_AND_DOWN.unchecked(low_first=False), 0, 4)
-    assert high_first.tolist() == [1024 >> 8, 1024 & 255, 1536 >> 8, 1536 & 255]
-    ticks, later = serial_bytes(UP_AND_DOWN, 3, 5)
-    assert ticks.tolist() == [120, 210]
-    assert later.tolist() == [1536 >> 8, 2048 & 255]
+def test_words_go_low_first_or_high_first_one_after_the_other() -> None:
+    def sent(values: EffectiveSerial, begin: int, end: int) -> tuple[list[float], list[int]]:
+        line = LineFormat(bit_ticks=1.0)
+        wire = EffectiveWire(uart="U", sends=line, hears=line, values=values)
+        ticks, words = sent_words(wire, values, begin, end)
+        return ticks.tolist(), words.tolist()
 
-
-def test_a_wrong_bit_clock_reads_other_bytes() -> None:
-    turned = UP_AND_DOWN.unchecked(reads=tuple(255 - byte for byte in range(256)))
-    assert serial_bytes(turned, 0, 2)[1].tolist() == [255 - 0, 255 - 4]
+    ticks, low_first = sent(UP_AND_DOWN, 0, 4)
+    assert ticks == [0, 10, 100, 110]
+    assert low_first == [1024 & 255, 1024 >> 8, 1536 & 255, 1536 >> 8]
+    _, high_first = sent(UP_AND_DOWN.unchecked(low_first=False), 0, 4)
+    assert high_first == [1024 >> 8, 1024 & 255, 1536 >> 8, 1536 & 255]
+    assert sent(UP_AND_DOWN, 3, 5) == ([110, 200], [1536 >> 8, 2048 & 255])
 
 
 def test_shares_beyond_full_scale_stay_at_it() -> None:
