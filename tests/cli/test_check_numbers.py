@@ -16,7 +16,7 @@ from hypothesis import strategies as st
 from wattigram.cli.check import check_json
 from wattigram.core.advise.findings import find_all
 from wattigram.core.model.design import project_text
-from wattigram.core.model.design.workspace import workspace_from_text
+from wattigram.core.model.design.workspace_files import workspace_from_text
 
 BUS_HZ = 96e6
 SAMPLING = [3, 8, 16, 32, 64, 128, 384, 768]

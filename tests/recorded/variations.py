@@ -8,7 +8,7 @@ from pathlib import Path
 
 from tests.paths import EXAMPLE_FILES
 from wattigram.core.base.errors import WattigramError
-from wattigram.core.model.bench.sources import SOURCES
+from wattigram.core.model.bench.sources import SOURCES, BoardSource
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import (
     Edit,
@@ -77,13 +77,20 @@ def variations(workspace: Workspace) -> Iterator[tuple[str, Workspace]]:
             for threshold in signal.thresholds[:1]
             for change in THRESHOLDS
         ]
-    wired = next((wiring for wiring in workspace.project.bench if wiring.source.title), None)
+    wired = next(
+        (
+            wiring
+            for wiring in workspace.project.bench
+            if wiring.source.title and not isinstance(wiring.source, BoardSource)
+        ),
+        None,
+    )
     if wired is not None:
         around = surroundings_of(workspace)
         edits += [
             SetWiring(wired.replaced(source=kind.fresh(around, 2e-3), capacitor_f=4.7e-9))
             for kind in SOURCES
-            if kind.title and "pin" not in kind.__struct_fields__
+            if kind.title and not {"pin", "project"} & set(kind.__struct_fields__)
         ]
     for number, edit in enumerate(edits):
         try:

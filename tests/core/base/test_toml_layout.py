@@ -18,7 +18,7 @@ from wattigram.core.model.design.edits import (
     RenameSignal,
     SetPeriod,
 )
-from wattigram.core.model.design.workspace import workspace_from_text
+from wattigram.core.model.design.workspace_files import workspace_from_text
 
 TEXT = """\
 # What it is for.

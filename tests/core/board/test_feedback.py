@@ -10,7 +10,7 @@ import numpy as np
 from wattigram.core.capture.session import record_run
 from wattigram.core.capture.take import Take, open_take
 from wattigram.core.model.design import Workspace
-from wattigram.core.model.design.workspace import workspace_from_text
+from wattigram.core.model.design.workspace_files import workspace_from_text
 
 TEXT = """
 format = "wattigram-project"

@@ -15,6 +15,7 @@ from tests.conftest import edited
 from tests.paths import EXAMPLES
 from wattigram.core.board.dma_routes import DmaRoute
 from wattigram.core.board.run import Run
+from wattigram.core.board.wire_words import WireWords
 from wattigram.core.contract.board_config import (
     EffectiveBench,
     EffectiveConfig,
@@ -23,7 +24,6 @@ from wattigram.core.contract.board_config import (
     EffectiveWire,
 )
 from wattigram.core.contract.link import OVERWRITTEN, TORN
-from wattigram.core.contract.serial_bytes import WireWords
 from wattigram.core.contract.serial_line import LineFormat
 from wattigram.core.model.design import RouteTimer, UartSetup, open_workspace
 from wattigram.core.model.design.edits import SetBits, SetPeriod, SetRoute, SetUart
@@ -214,7 +214,7 @@ def test_another_boards_bytes_come_in_its_order() -> None:
         period_ticks=800.0,
     )
     line = LineFormat(bit_ticks=1.0)
-    words = WireWords(EffectiveWire(uart="U", sends=line, hears=line, values=values))
+    words = WireWords(EffectiveWire(uart="U", sends=line, hears=line, values=values), (), 1000)
     came = [words.take(until) for until in (15.0, 20.5, 221.0)]
     assert [one.ticks.tolist() for one in came] == [[10], [20], [110, 120, 210, 220]]
     assert [value for one in came for value in one.words] == [

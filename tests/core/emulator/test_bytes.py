@@ -16,7 +16,7 @@ from wattigram.core.base.errors import ProjectError
 from wattigram.core.firmware import write_firmware
 from wattigram.core.judge import prove
 from wattigram.core.model.design import Workspace
-from wattigram.core.model.design.workspace import workspace_from_text
+from wattigram.core.model.design.workspace_files import workspace_from_text
 from wattigram.core.predict.clocks import uart_timing
 from wattigram.core.predict.program import when_text
 

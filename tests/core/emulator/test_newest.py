@@ -15,7 +15,7 @@ from wattigram.core.advise.findings import find_all
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.judge import prove
 from wattigram.core.model.design import Workspace
-from wattigram.core.model.design.workspace import workspace_from_text
+from wattigram.core.model.design.workspace_files import workspace_from_text
 from wattigram.core.predict.timing import buffer_timing, retrieval_timing, scan_timing
 
 FREE = 'kind = "free-running"'

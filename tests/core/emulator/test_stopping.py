@@ -15,7 +15,7 @@ from wattigram.core.base.errors import WattigramError
 from wattigram.core.firmware import write_firmware
 from wattigram.core.judge import prove
 from wattigram.core.model.design import Workspace
-from wattigram.core.model.design.workspace import workspace_from_text
+from wattigram.core.model.design.workspace_files import workspace_from_text
 from wattigram.core.predict.timing import scan_timing
 
 RAMP_V, HALF_PERIOD_S, STEP_S = 3.0, 0.1, 1e-4

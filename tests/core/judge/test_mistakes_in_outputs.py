@@ -161,7 +161,7 @@ ROUTES: list[tuple[str, tuple[Edit, ...], str, str]] = [
 
 def wanted(workspace: Workspace, *expectations: Expectation) -> Workspace:
     """The design with these expectations only."""
-    return Workspace(workspace.project.replaced(expectations=expectations), workspace.part)
+    return workspace.with_project(workspace.project.replaced(expectations=expectations))
 
 
 def go_through(take_of: TakeOf, wrong: Workspace, code: str, seconds: float) -> Proof:

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from wattigram.core.board.event_detection import DetectedEvent
+from wattigram.core.board.wire_words import WireWords
 from wattigram.core.contract.board_config import EffectiveWire
-from wattigram.core.contract.serial_bytes import WireWords
 
 
 class ByteDetector:
     """A UART whose bytes the program waits for."""
 
-    def __init__(self, wire: EffectiveWire) -> None:
+    def __init__(self, wire: EffectiveWire, words: WireWords) -> None:
         self.watches = wire.watches
-        self._words = WireWords(wire)
+        self._words = words
 
     def advance(self, ticks: int) -> list[DetectedEvent]:
         """What came before then, in the order of time."""

@@ -3,15 +3,16 @@ write."""
 
 from __future__ import annotations
 
-from typing import Any
+from collections.abc import Sequence
 
-import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.board.other_boards import OtherBoard
+from wattigram.core.board.sink_trace import SinkTrace
+from wattigram.core.board.wire_words import WireWords
 from wattigram.core.contract.board_config import EffectiveConfig, EffectiveRoute
 from wattigram.core.contract.link import OVERWRITTEN, TORN
-from wattigram.core.contract.serial_bytes import WireWords
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
@@ -19,18 +20,12 @@ _NONE_F: FloatArray = np.empty(0)
 _NONE_I: IntArray = np.empty(0, dtype=np.int64)
 
 
-class SinkTrace(msgspec.Struct, frozen=True):
-    """What took effect at a sink, and what did not: (n,) ticks and (n,) values with marks, in the
-    order of writing."""
-
-    ticks: IntArray
-    values: IntArray
-
-
 class DmaRoute:
     """One route; results are fed to it, and it tells what its sink saw until then."""
 
-    def __init__(self, config: EffectiveConfig, number: int) -> None:
+    def __init__(
+        self, config: EffectiveConfig, number: int, boards: Sequence[OtherBoard] = ()
+    ) -> None:
         self.route: EffectiveRoute = config.routes[number]
         self.sink = _sink(self.route)
         self._arrived_ticks: FloatArray = _NONE_F
@@ -38,7 +33,9 @@ class DmaRoute:
         self._last_value = 0
         self._transfers = 0
         wire = self.route.wire
-        self._wire = WireWords(config.wires[wire]) if wire is not None else None
+        self._wire = (
+            WireWords(config.wires[wire], boards, config.tick_hz) if wire is not None else None
+        )
         self._timed = 0
         self._pieces_out = 0
         self.observed = 0
@@ -310,11 +307,3 @@ def _seen(ticks: list[float], values: list[int]) -> SinkTrace:
 
 def _sink(route: EffectiveRoute) -> SerialSink | RegisterSink:
     return SerialSink(route) if route.sink == "send" else RegisterSink(route)
-
-
-def packed(seen: SinkTrace) -> NDArray[Any]:
-    """Pairs of stamp and value as they are sent, (2 · n,) uint32."""
-    pairs = np.empty((len(seen.ticks), 2), dtype="<u4")
-    pairs[:, 0] = seen.ticks % (1 << 32)
-    pairs[:, 1] = seen.values
-    return pairs.ravel()

@@ -6,9 +6,9 @@ from collections.abc import Iterable
 
 import numpy as np
 
-from wattigram.core.board.dma_routes import SinkTrace
 from wattigram.core.board.live_output import LiveDac, LiveLevel, LivePulses, LiveVoltage
 from wattigram.core.board.output_waveforms import Wire
+from wattigram.core.board.sink_trace import SinkTrace
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig, EffectiveRoute
 from wattigram.core.contract.link import OVERWRITTEN, TORN
 

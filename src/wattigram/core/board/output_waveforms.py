@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Sequence
 from functools import lru_cache
 from typing import Protocol
 
@@ -72,14 +73,26 @@ class Live(Protocol):
         ...
 
 
+class Elsewhere(Protocol):
+    """Another board, whose pins are wired to this one."""
+
+    def course(self, pin: str, poles_s: tuple[float, ...]) -> Wire:
+        """What a wire from one of its pins carries behind low-passes."""
+        ...
+
+
 class Outputs:
     """Courses of a board's output pins."""
 
-    def __init__(self, config: EffectiveConfig, live: Live | None = None) -> None:
+    def __init__(
+        self, config: EffectiveConfig, live: Live | None = None, boards: Sequence[Elsewhere] = ()
+    ) -> None:
         self._courses = {dac.pin: dac_waveform(dac, config.tick_hz) for dac in config.dacs}
         self._courses |= {pwm.pin: pwm_waveform(pwm, config.tick_hz) for pwm in config.pwm}
         self._live = live
+        self._boards = boards
         self._wires: dict[tuple[str, tuple[float, ...]], Wire] = {}
+        self._from_boards: dict[tuple[int, str, tuple[float, ...]], Wire] = {}
 
     def course(self, pin: str, poles_s: tuple[float, ...] = ()) -> Wire:
         """What a wire from an output carries behind low-passes; 0 V where nothing comes out."""
@@ -88,6 +101,13 @@ class Outputs:
             live = self._live.wire(pin, poles_s) if self._live is not None else None
             self._wires[key] = live or self._courses.get(pin, _LEVEL).filtered(*poles_s)
         return self._wires[key]
+
+    def _from_board(self, drive: PinDrive) -> Wire:
+        key = (drive.board, drive.output, drive.poles_s)
+        if key not in self._from_boards:
+            board = self._boards[drive.board]
+            self._from_boards[key] = board.course(drive.output, drive.poles_s)
+        return self._from_boards[key]
 
     def drive_voltage(self, drive: PinDrive, times_s: FloatArray) -> FloatArray:
         """Open-circuit voltage of a pin without noise.
@@ -112,6 +132,8 @@ class Outputs:
                 return np.full(times_s.shape, drive.level_v)
             case "output":
                 return self.course(drive.output, drive.poles_s).at(times_s)
+            case "board":
+                return self._from_board(drive).at(times_s)
             case "course":
                 return _course_of(drive).at(times_s)
             case "sweep":

@@ -74,7 +74,7 @@ class SlotDrive:
         drive = self._drive
         start_s = self._held_s + block_cycle * self._period_s
         window = slice(begin + self._halo, end + self._halo)
-        if drive.shape in {"course", "sweep", "output"}:
+        if drive.shape in {"course", "sweep", "output", "board"}:
             times_s = float(start_s) + self._numbers[window].astype(np.float64) * float(
                 self._period_s
             )

@@ -8,8 +8,8 @@ from collections.abc import Iterator
 
 import numpy as np
 
-from wattigram.core.board.dma_routes import SinkTrace
 from wattigram.core.board.live_pins import LivePins
+from wattigram.core.board.sink_trace import SinkTrace
 from wattigram.core.contract.board_config import EffectiveConfig, EffectiveOutput
 from wattigram.core.contract.link import OVERWRITTEN
 

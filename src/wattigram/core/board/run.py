@@ -11,17 +11,20 @@ import numpy as np
 from wattigram.core.board.byte_detector import ByteDetector
 from wattigram.core.board.channel import Channel, Judgeable
 from wattigram.core.board.dma_buffer import BufferPart
-from wattigram.core.board.dma_routes import DmaRoute, SinkTrace, packed
+from wattigram.core.board.dma_routes import DmaRoute
 from wattigram.core.board.event_detection import (
     ComparatorDetector,
     DetectedEvent,
     ThresholdDetector,
 )
 from wattigram.core.board.live_pins import LivePins, is_fed_back
-from wattigram.core.board.output_waveforms import Outputs
+from wattigram.core.board.other_boards import OtherBoard
+from wattigram.core.board.output_waveforms import Outputs, Wire
 from wattigram.core.board.processing import NOTHING, Values
 from wattigram.core.board.program_outputs import ProgramOutputs
 from wattigram.core.board.program_part import ProgramPart
+from wattigram.core.board.sink_trace import SinkTrace, packed
+from wattigram.core.board.wire_words import WireWords
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig
 from wattigram.core.contract.link import (
     EVENT_DTYPE,
@@ -49,7 +52,8 @@ class Run:
         self.sequence = first_sequence
         self.ticks = 0
         self.live = LivePins(config, {*self._written_pins(config)})
-        outputs = self._pin_outputs = Outputs(config, self.live)
+        self.boards = [_other_board(other, number) for number, other in enumerate(config.boards)]
+        outputs = self._pin_outputs = Outputs(config, self.live, self.boards)
         self.channels = [
             Channel(config, outputs, stream, threads) for stream in range(len(config.converters))
         ]
@@ -64,11 +68,17 @@ class Run:
             )
             for number, comparator in enumerate(config.comparators)
         ]
-        self._listeners = [ByteDetector(wire) for wire in config.wires if wire.watches]
+        self._listeners = [
+            ByteDetector(wire, WireWords(wire, self.boards, config.tick_hz))
+            for wire in config.wires
+            if wire.watches
+        ]
         self.bench = config.bench
         self._put_in_order(config.bench)
         self._reduced = [0] * len(config.taps)
-        self._routes = [DmaRoute(config, number) for number in range(len(config.routes))]
+        self._routes = [
+            DmaRoute(config, number, self.boards) for number in range(len(config.routes))
+        ]
         self.outputs = ProgramOutputs(config, self.live)
         self._program = ProgramPart(config, self.outputs)
 
@@ -430,3 +440,39 @@ class Run:
             ticks=ticks,
             first=first,
         )
+
+
+class _HeardRun(Run):
+    """A board that runs for another: nobody reads its frames, and what leaves it is heard."""
+
+    def __init__(self, config: EffectiveConfig) -> None:
+        super().__init__(config)
+        ports = [(output.stream, output.name) for output in config.outputs if output.kind == "uart"]
+        ports += [(route.stream, route.uart) for route in config.routes if route.sink == "send"]
+        self.heard = OtherBoard(self, config.tick_hz, ports)
+
+    def course(self, pin: str, poles_s: tuple[float, ...]) -> Wire:
+        """What a wire from one of its pins carries behind low-passes."""
+        return self._pin_outputs.course(pin, poles_s)
+
+    def _trace_frames(self, stream: int, seen: SinkTrace, before: int) -> Iterator[bytes]:
+        self.heard.left(stream, seen)
+        return iter(())
+
+    def _frame(
+        self,
+        payload: bytes,
+        kind: FrameType = FrameType.SAMPLES,
+        *,
+        stream: int,
+        item_bytes: int,
+        flags: int = 0,
+        ticks: int = 0,
+        first: int = 0,
+    ) -> bytes:
+        return b""
+
+
+def _other_board(config: EffectiveConfig, number: int) -> OtherBoard:
+    """Another board, with noise of its own."""
+    return _HeardRun(config.unchecked(seed=(config.seed + 1 + number) % (1 << 32))).heard

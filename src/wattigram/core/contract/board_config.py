@@ -30,11 +30,13 @@ class PinDrive(_Effective):
 
     A "course" is given in pieces; a "sweep" goes from ``frequency_hz`` to ``to_hz`` within
     ``lasting_s``, with the
-    amplitude ``high_v``; an "output" comes from one of the board's own pins. ``sines`` are added to
-    any of them.
+    amplitude ``high_v``; an "output" comes from one of the board's own pins, a "board" from a pin of
+    the other board of that number. ``sines`` are added to any of them.
     """
 
-    shape: Literal["level", "sines", "triangle", "square", "course", "sweep", "output"] = "level"
+    shape: Literal["level", "sines", "triangle", "square", "course", "sweep", "output", "board"] = (
+        "level"
+    )
     level_v: Finite = 0.0
     high_v: Finite = 0.0
     """Other end of a triangle or square."""
@@ -51,6 +53,7 @@ class PinDrive(_Effective):
     to_hz: Finite = 0.0
     lasting_s: Annotated[float, Meta(gt=0, le=1e9)] = 1.0
     output: str = ""
+    board: Annotated[int, Meta(ge=0, le=15)] = 0
     poles_s: tuple[Annotated[float, Meta(gt=0, le=1e6)], ...] = ()
     """Low-passes on the way from a course or an output."""
     ohm: Annotated[float, Meta(ge=0, le=1e15)] = 0.0
@@ -119,7 +122,8 @@ class EffectiveByteWatch(_Effective):
 
 
 class EffectiveWire(_Effective):
-    """What comes to the receive pin of a UART: from a board that sends values, or from nowhere.
+    """What comes to the receive pin of a UART: from a board that sends values, from another one of the
+    configuration, or from nowhere.
 
     The two ends have settings of their own.
     """
@@ -129,6 +133,9 @@ class EffectiveWire(_Effective):
     hears: LineFormat
     keeps_faulty: bool = True
     values: EffectiveSerial | None = None
+    board: Annotated[int, Meta(ge=0)] | None = None
+    """The other board that sends, and by which of its UARTs."""
+    board_uart: str = ""
     watches: Annotated[tuple[EffectiveByteWatch, ...], Meta(max_length=64)] = ()
 
 
@@ -159,6 +166,8 @@ class EffectiveRoute(_Effective):
     sink: Literal["send", "duty", "period", "dac"]
     output: str = ""
     """The pin that it moves."""
+    uart: str = ""
+    """The UART that it sends by."""
     wide_sink: bool = False
     byte_ticks: Positive = 1.0
     word_bits: Annotated[int, Meta(ge=7, le=9)] = 8
@@ -485,8 +494,15 @@ class EffectiveConfig(_Effective):
     outputs: Annotated[tuple[EffectiveOutput, ...], Meta(max_length=8)] = ()
     reactions: Annotated[tuple[EffectiveReaction, ...], Meta(max_length=64)] = ()
     bench: EffectiveBench
+    boards: Annotated[tuple[EffectiveConfig, ...], Meta(max_length=16)] = ()
+    """Other boards whose outputs come to this one; they start together."""
 
     def __post_init__(self) -> None:
+        if any((wire.board or 0) >= max(1, len(self.boards)) for wire in self.wires) or any(
+            drive.shape == "board" and drive.board >= len(self.boards)
+            for drive in self.bench.pins.values()
+        ):
+            raise ValueError("a wire comes from a board that does not exist")
         sources = [route.converter for route in self.routes] + [
             reaction.converter for reaction in self.reactions if reaction.on == "results"
         ]

@@ -6,29 +6,10 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.contract.board_config import EffectiveSerial, EffectiveWire
-from wattigram.core.contract.serial_line import LineReceiver, ReceivedWords
 
 FloatArray = NDArray[np.float64]
 IntArray = NDArray[np.int64]
 BYTE_BITS = 8
-
-
-class WireWords:
-    """Words as a UART reads them of its wire, bit by bit of one piece of time after the other."""
-
-    def __init__(self, wire: EffectiveWire) -> None:
-        self._wire = wire
-        self._sent = 0
-        self._receiver = LineReceiver(wire.sends, wire.hears, keeps_faulty=wire.keeps_faulty)
-
-    def take(self, until: float) -> ReceivedWords:
-        """Words that are there before ``until`` and were not taken before."""
-        values = self._wire.values
-        if values is not None:
-            end = max(self._sent, int(until / values.every_ticks + 2) * values.words_each)
-            self._receiver.feed(*sent_words(self._wire, values, self._sent, end))
-            self._sent = end
-        return self._receiver.take(until)
 
 
 def sent_words(

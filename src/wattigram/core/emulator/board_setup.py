@@ -16,6 +16,7 @@ from wattigram.core.contract.board_config import EffectiveOutput
 from wattigram.core.contract.link import OUTPUT_STREAM
 from wattigram.core.model.bench import Wiring
 from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.workspace_files import BoardText, board_texts
 from wattigram.core.model.part import Part
 from wattigram.core.predict.timing import scan_timing
 from wattigram.core.silicon.deploy import effective_outputs
@@ -41,6 +42,8 @@ class BoardSetup(StrictModel):
     stopped: tuple[str, ...] = ()
     probes: dict[str, Stream] = msgspec.field(default_factory=dict)
     outputs: Annotated[tuple[EffectiveOutput, ...], Meta(max_length=8)] = ()
+    boards: dict[str, BoardText] = msgspec.field(default_factory=dict)
+    """Other projects whose boards are wired to this one."""
     seed: Annotated[int, Meta(ge=0, le=1 << 32)] = 1
 
     @property
@@ -80,6 +83,7 @@ def board_setup(workspace: Workspace, seed: int) -> BoardSetup:
         stopped=tuple(stopped),
         probes=probes,
         outputs=effective_outputs(workspace),
+        boards=board_texts(workspace),
         seed=seed,
     )
 

@@ -17,6 +17,7 @@ from wattigram.core.contract.board_config import (
 from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.emulator.result_delivery import dma_transfers
 from wattigram.core.model.design import Project, Threshold, Workspace
+from wattigram.core.model.design.workspace_files import boards_from_texts
 from wattigram.core.predict.timing import startup
 from wattigram.core.silicon.deploy.project_config import silicon_config
 from wattigram.core.silicon.registers import NO_WINDOW, Observed, SiliconState, silicon_project
@@ -54,7 +55,11 @@ def image_silicon(
         project = silicon_project(state, setup.surroundings, read_codes, observed)
     except RegisterError as fault:
         raise BoardError(fault.message) from fault
-    workspace = Workspace(_stoppable(project, setup), setup.part)
+    workspace = Workspace(
+        _stoppable(project, setup),
+        setup.part,
+        boards_from_texts(setup.boards, "the board's set-up"),
+    )
     try:
         config = silicon_config(workspace, "image", setup.seed)
     except ModelError as fault:

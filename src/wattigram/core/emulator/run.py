@@ -15,9 +15,9 @@ from msgspec.structs import replace
 from wattigram.core.board import Run
 from wattigram.core.board.channel import Channel
 from wattigram.core.board.event_detection import DetectedEvent, ThresholdDetector
+from wattigram.core.board.wire_words import WireWords
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig, EffectiveWatch
 from wattigram.core.contract.link import FLAG_UNSEQUENCED, FrameType, LateWrite
-from wattigram.core.contract.serial_bytes import WireWords
 from wattigram.core.emulator.configure import Silicon
 from wattigram.core.emulator.hand_overs import HandOvers, Work
 from wattigram.core.emulator.machine import Machine
@@ -91,7 +91,7 @@ class ImageRun(Run):
         self._ports = {port.name: port.bits for port in machine.setup.part.ports}
         taken = {route.wire for route in config.routes}
         self._wires = [
-            (wire.uart, WireWords(wire))
+            (wire.uart, WireWords(wire, self.boards, config.tick_hz))
             for number, wire in enumerate(config.wires)
             if number not in taken  # else DMA takes what comes
         ]

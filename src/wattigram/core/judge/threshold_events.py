@@ -77,7 +77,7 @@ def _as_meant(
         one.replaced(thresholds=windows) if one.name == signal.name else one
         for one in project.signals
     )
-    return Workspace(project.replaced(signals=signals), workspace.part)
+    return workspace.with_project(project.replaced(signals=signals))
 
 
 class Edges(msgspec.Struct, frozen=True):

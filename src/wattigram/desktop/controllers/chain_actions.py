@@ -143,7 +143,7 @@ class ChainActions:
         if signal:
             edit = RemoveSignal(signal)
             workspace = self._document.workspace
-            if self.may_remove(signal, Workspace(edit.apply(workspace.project), workspace.part)):
+            if self.may_remove(signal, workspace.with_project(edit.apply(workspace.project))):
                 self._do(edit)
 
     def move_slot(self, step: int) -> None:

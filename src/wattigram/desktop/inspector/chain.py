@@ -164,7 +164,7 @@ def _slot_lines(workspace: Workspace, chain: Chain, divider: int) -> list[str]:
     project = workspace.project
     other = chain.replaced(divider=divider)
     chains = tuple(other if one is chain else one for one in project.chains)
-    there = Workspace(project.replaced(chains=chains), workspace.part)
+    there = workspace.with_project(project.replaced(chains=chains))
     cycle = scan_timing(there, other)
     return [
         f"\n{slot.place + 1} {slot.signal}: sampling instant {format_rounded(slot.held_s, 's', 4)}, "

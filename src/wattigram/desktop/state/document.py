@@ -15,7 +15,7 @@ from wattigram.core.base.errors import EditError, ProjectError, WattigramError
 from wattigram.core.model.design import Workspace, open_workspace, save_project
 from wattigram.core.model.design.edits import Edit, apply_edit
 from wattigram.core.model.design.project_file import check_not_newer
-from wattigram.core.model.design.workspace import save_workspace
+from wattigram.core.model.design.workspace_files import save_workspace
 from wattigram.desktop.state.recovery import Recovered, RecoveryCopy
 
 AUTOSAVE_MS = 2000

@@ -17,7 +17,7 @@ import msgspec
 from wattigram.core.base.errors import PartError, ProjectError, WattigramError
 from wattigram.core.base.toml_document import read_text, write_atomically
 from wattigram.core.model.design import Workspace, project_text
-from wattigram.core.model.design.workspace import workspace_from_text
+from wattigram.core.model.design.workspace_files import workspace_from_text
 from wattigram.core.model.part import Part, parse_part
 
 PROJECT, PART, ABOUT, LOCK = "recovered.wattigram.toml", "part.toml", "about.json", "lock"

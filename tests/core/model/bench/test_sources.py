@@ -10,12 +10,12 @@ import numpy as np
 import pytest
 
 from tests.recorded.figures import check_recorded
-from wattigram.core.model.bench import FloatingInput, Jumper
+from wattigram.core.model.bench import BoardSource, FloatingInput, Jumper
 from wattigram.core.model.bench.sources import SOURCES
 from wattigram.core.model.bench.sources.source import Driven, SourceModel, Surroundings
 
 AROUND = Surroundings(3.3, 3.3, output_pins=("A4",), other_pins=("A1",))
-OFFERED = [kind for kind in SOURCES if kind.title]
+OFFERED = [kind for kind in SOURCES if kind.title and kind is not BoardSource]
 OPENED = [kind for kind in OFFERED if kind is not Jumper and "pin" not in kind.__struct_fields__]
 
 

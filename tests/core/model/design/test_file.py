@@ -22,7 +22,7 @@ from wattigram.core.model.design import (
     save_project,
 )
 from wattigram.core.model.design.edits import RenameSignal, SetPeriod, SetWiring
-from wattigram.core.model.design.workspace import workspace_from_text
+from wattigram.core.model.design.workspace_files import workspace_from_text
 
 TEXT = KILN.read_text()
 FORMER = (FORMER_FILES / "studio-kiln.version-4.toml").read_text()

@@ -9,7 +9,8 @@ import pytest
 from tests.paths import EXAMPLES
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.design.route import Route, RouteTimer
-from wattigram.core.predict.timing import scan_timing
+from wattigram.core.predict.clocks import uart_timing
+from wattigram.core.predict.timing import other_end, scan_timing
 from wattigram.core.predict.timing.route_timing import (
     _first_write_s,
     _sent_hz,
@@ -116,9 +117,11 @@ def test_two_bytes_of_a_wire_tear_a_duty_now_and_then(wheel: Workspace) -> None:
     period_s = Fraction(4, 78125)
     assert timing.latency_s == pytest.approx(2 * 6 / 120e6 + float(period_s))
     assert timing.effective_hz == 100.0  # values of two bytes, of 200 bytes a second
-    serial = next(wiring.source for wiring in wheel.project.bench if wiring.source.kind == "serial")
-    gap_s, every_s = Fraction(10, serial.baud), Fraction(1, 100)
-    first_s = Fraction(10, serial.baud) + Fraction(6, 120_000_000)
+    other, uart = other_end(wheel, "UART 1"), wheel.project.uart("UART 1")
+    assert other is not None
+    assert uart is not None
+    gap_s, every_s = 10 / other.baud_hz, Fraction(1, 100)
+    first_s = 10 / uart_timing(wheel, uart).baud_hz + Fraction(6, 120_000_000)
     phases = [(first_s + number * every_s) % period_s for number in range(10_000)]
     torn = sum(phase == 0 or phase + gap_s > period_s for phase in phases) / len(phases)
     assert timing.torn_hz == pytest.approx(100.0 * min(1.0, torn), rel=2e-3)

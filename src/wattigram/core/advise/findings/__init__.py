@@ -15,6 +15,7 @@ from wattigram.core.advise.findings import (
     input_pins,
     item_format,
     ordering,
+    other_boards,
     output_pins,
     reactions,
     redundant_pairs,
@@ -53,6 +54,7 @@ _MODULES = (
     redundant_pairs,
     thresholds,
     reactions,
+    other_boards,
 )
 RULES: tuple[Rule, ...] = tuple(rule for module in _MODULES for rule in rules_of(module.__name__))
 """All rules; findings of one severity come in this order."""

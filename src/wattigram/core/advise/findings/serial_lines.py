@@ -14,7 +14,7 @@ from wattigram.core.contract.serial_line import frame_text
 from wattigram.core.model.design import ByteReceived, Dma, Polling, UartSetup, Workspace
 from wattigram.core.model.design.edits import Edit, SetUart
 from wattigram.core.predict.clocks import uart_timing
-from wattigram.core.predict.timing import LOST, OtherEnd, misread_words, other_end, software_step
+from wattigram.core.predict.timing import OtherEnd, misread_words, other_end, software_step
 
 BAUDS = (
     9600,
@@ -40,7 +40,7 @@ def baud_off(workspace: Workspace) -> Iterator[Finding]:
         other = other_end(workspace, uart.name)
         if abs(timing.error) > WORST_BAUD_ERROR:
             nearest = sorted(BAUDS, key=lambda one: abs(one - uart.baud))
-            bauds = nearest if other is None else [round(other.baud_hz), *nearest]
+            bauds = nearest if other is None else [other.baud, *nearest]
             edits: list[Edit] = [SetUart(uart.replaced(baud=baud)) for baud in bauds]
             yield Finding(
                 "baud-off",
@@ -64,7 +64,7 @@ def baud_off(workspace: Workspace) -> Iterator[Finding]:
                 uart.name,
                 f"{uart.name} listens at another rate than is sent",
                 f"It runs at {uart.baud} baud, and {other.name} sends at {float(other.baud_hz):.6g}.",
-                SetUart(uart.replaced(baud=round(other.baud_hz))),
+                SetUart(uart.replaced(baud=other.baud)),
                 signal=uart.name,
             )
         if (uart.data_bits, uart.parity) != (other.data_bits, other.parity):
@@ -75,9 +75,12 @@ def _other_frame(workspace: Workspace, uart: UartSetup, other: OtherEnd) -> Find
     """Data bits or parity of the two ends are not the same; stop bits may differ, for a receiver looks
     at one only."""
     mine = frame_text(uart.data_bits, uart.parity, uart.stop_bits)
-    read = np.array(misread_words(workspace, uart.name))
-    wrong = int(np.count_nonzero(read != np.arange(len(read))))
-    lost = int(np.count_nonzero(read == LOST))
+    count = 1 << other.data_bits
+    read = misread_words(workspace, uart.name)
+    wrong = lost = 0
+    if read is not None:
+        wrong = int(np.count_nonzero((read != np.eye(*read.shape, dtype=np.bool_)).any(axis=1)))
+        lost = int(np.count_nonzero(~read.any(axis=1)))
     part = workspace.part.uart(uart.name)
     assert part is not None
     can = other.data_bits in part.data_bits
@@ -86,7 +89,7 @@ def _other_frame(workspace: Workspace, uart: UartSetup, other: OtherEnd) -> Find
         "error",
         uart.name,
         f"{uart.name} listens for {mine}, and is sent {other.frame_text}",
-        f"Of {len(read)} different words {wrong - lost} are read as others"
+        f"Of {count} different words {wrong - lost} are read as others"
         + (f" and {lost} are not kept" if lost else "")
         + (
             "."

@@ -15,6 +15,7 @@ from wattigram.core.capture.take.take_numbers import write_numbered
 from wattigram.core.capture.transport import SampleRun
 from wattigram.core.contract.link import OUTPUT_STREAM, REDUCED_STREAM, STAMP_STREAM, Identity
 from wattigram.core.model.design import Chain, Workspace, project_text, rate_divisor, tapped_signals
+from wattigram.core.model.design.workspace_files import boards_as_json
 from wattigram.core.predict.timing import scan_timing
 
 LONGEST_ALIGNMENT_S = 10
@@ -55,6 +56,7 @@ def new_take(
             identity.tick_hz,
             identity.board,
             part_text=workspace.part.text,
+            boards_text=boards_as_json(workspace),
             overwrite=overwrite,
         )
 

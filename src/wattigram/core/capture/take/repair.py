@@ -142,6 +142,7 @@ class _Repair:
             int(tick_hz),
             str(attributes.get("board", "")),
             part_text=self._text("part"),
+            boards_text=self._text("boards"),
             started=str(attributes.get("started", "")),
         )
         ended = str(attributes.get("ended", ""))

@@ -31,7 +31,7 @@ from wattigram.core.model.design import (
     Chain,
     Workspace,
 )
-from wattigram.core.model.design.workspace import workspace_from_text
+from wattigram.core.model.design.workspace_files import boards_from_json, workspace_from_text
 from wattigram.core.model.part import Part, parse_part
 from wattigram.core.predict.expected import (
     History,
@@ -57,6 +57,10 @@ class TakeFile:
         self.project_text: str = file["project"][()].decode("utf-8", "replace")
         self.part_text: str = file["part"][()].decode("utf-8", "replace") if "part" in file else ""
         """The part file; "" in takes that do not carry one."""
+        self.boards_text: str = (
+            file["boards"][()].decode("utf-8", "replace") if "boards" in file else ""
+        )
+        """Other projects whose boards were wired to this one; "" in takes without any."""
         self.streams: tuple[int, ...] = tuple(sorted(int(name) for name in file["streams"]))
         self._frames: dict[int, NDArray[Any]] = {}
         self._instants: dict[str, tuple[int, int, SampleTimes]] = {}
@@ -79,12 +83,18 @@ class TakeFile:
     @cached_property
     def workspace(self) -> Workspace:
         """The project that the take was made from."""
-        return workspace_from_text(self.project_text, f"{self.path}: project", self.part)
+        where = f"{self.path}: project"
+        return workspace_from_text(self.project_text, where, self.part, self.others)
 
     @cached_property
     def part(self) -> Part | None:
         """The part that the take was made with; None where it does not carry it."""
         return parse_part(self.part_text, f"{self.path}: part") if self.part_text else None
+
+    @cached_property
+    def others(self) -> dict[str, Workspace]:
+        """Other projects whose boards were wired to this one, by the names of their files."""
+        return boards_from_json(self.boards_text, f"{self.path}: boards")
 
     @cached_property
     def history(self) -> History:
@@ -97,7 +107,9 @@ class TakeFile:
                     TakeError, "The take's “bench” has a line that is none", str(self.path), REPAIR
                 ):
                     at = int(ticks)
-                entries.append((at, workspace_from_text(text, f"{self.path}: bench", self.part)))
+                entries.append(
+                    (at, workspace_from_text(text, f"{self.path}: bench", self.part, self.others))
+                )
         return tuple(entries)
 
     def _whole(self, name: str) -> NDArray[Any]:

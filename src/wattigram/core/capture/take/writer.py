@@ -210,6 +210,7 @@ class TakeWriter:
         board: str = "",
         *,
         part_text: str = "",
+        boards_text: str = "",
         started: str = "",
         overwrite: bool = False,
     ) -> None:
@@ -226,7 +227,7 @@ class TakeWriter:
             new.unlink(missing_ok=True)
             raise _cannot_be_written(path, fault) from fault
         try:
-            self._begin(project_text, build_id, tick_hz, board, part_text, started)
+            self._begin(project_text, build_id, tick_hz, board, part_text, boards_text, started)
             move_into_place(new, path, overwrite)
         except OSError as fault:
             self._abandon()
@@ -245,6 +246,7 @@ class TakeWriter:
         tick_hz: int,
         board: str,
         part_text: str,
+        boards_text: str,
         started: str,
     ) -> None:
         self.tick_hz = tick_hz
@@ -261,6 +263,8 @@ class TakeWriter:
         self._file.create_dataset("project", data=project_text, dtype=text)
         if part_text:
             self._file.create_dataset("part", data=part_text, dtype=text)
+        if boards_text:
+            self._file.create_dataset("boards", data=boards_text, dtype=text)
         self._log = self._file.create_dataset(
             "log", (0,), dtype=text, maxshape=(None,), chunks=(256,)
         )

@@ -147,12 +147,16 @@ def _misread(
         or route.transfers > 1
     ):
         return []
-    reads = np.array(misread_words(take.workspace, route.source.uart))
-    if not len(reads):
+    reads = misread_words(take.workspace, route.source.uart)
+    if reads is None or not len(seen.values):
         return []
     low = np.clip(seen.expected.low, 0, len(reads) - 1).astype(np.int64)
     high = np.clip(seen.expected.high, 0, len(reads) - 1).astype(np.int64)
-    right = float(np.mean((seen.values == reads[low]) | (seen.values == reads[high])))
+    # How many of the words up to each one are read so: of those within the band it is a difference.
+    none = np.zeros((1, reads.shape[1]), dtype=np.int64)
+    up_to = np.concatenate((none, np.cumsum(reads, axis=0, dtype=np.int64)))
+    values = np.clip(seen.values, 0, reads.shape[1] - 1)
+    right = float(np.mean(up_to[high + 1, values] != up_to[low, values]))
     finding = _of_line(findings)
     title = (
         finding.title

@@ -3,6 +3,7 @@
 from wattigram.core.model.bench.sources import (
     SOURCES,
     Battery,
+    BoardSource,
     Bridge,
     DcSource,
     FloatingInput,
@@ -27,6 +28,7 @@ from wattigram.core.model.bench.wiring import Wiring, resolve_source, swapped_pa
 __all__ = [
     "SOURCES",
     "Battery",
+    "BoardSource",
     "Bridge",
     "Choice",
     "DcSource",

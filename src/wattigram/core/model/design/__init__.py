@@ -121,7 +121,8 @@ from wattigram.core.model.design.trigger import (
     TimerTrigger,
     Trigger,
 )
-from wattigram.core.model.design.workspace import Workspace, open_workspace
+from wattigram.core.model.design.workspace import Workspace
+from wattigram.core.model.design.workspace_files import open_workspace, other_projects
 
 __all__ = [
     "CONDITIONS",
@@ -221,6 +222,7 @@ __all__ = [
     "limits_v",
     "load_project",
     "open_workspace",
+    "other_projects",
     "output_of",
     "parse_project",
     "part_faults",

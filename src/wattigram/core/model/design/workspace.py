@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Mapping
 from fractions import Fraction
 from functools import cached_property, wraps
-from pathlib import Path
 from typing import Concatenate, ParamSpec, TypeVar, cast
 
 import msgspec
@@ -18,11 +17,8 @@ from wattigram.core.model.design.part_compatibility import part_faults
 from wattigram.core.model.design.project import Chain, Project
 from wattigram.core.model.design.project_file import (
     build_id,
-    load_project,
-    parse_project,
-    save_project,
 )
-from wattigram.core.model.part import Converter, Part, find_part, save_part_beside
+from wattigram.core.model.part import Converter, Part
 
 
 class Workspace(msgspec.Struct, frozen=True, dict=True):
@@ -35,8 +31,16 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
 
     project: Project
     part: Part
+    others: Mapping[str, Workspace] = msgspec.field(default_factory=dict)
+    """Other projects whose boards are wired to this one, by the names of their files."""
+    unread: Mapping[str, str] = msgspec.field(default_factory=dict)
+    """Why some of them could not be read."""
     known: Cache = msgspec.field(default_factory=Cache)
     recent: Cache = msgspec.field(default_factory=lambda: Cache(2))
+
+    def with_project(self, project: Project) -> Workspace:
+        """Another design in the same surroundings."""
+        return Workspace(project, self.part, self.others, self.unread)
 
     @cached_property
     def bus_clock_hz(self) -> Fraction:
@@ -140,46 +144,3 @@ def join_workspace(project: Project, where: str, part: Part) -> Workspace:
         more = f" (and {len(faults) - 1} more)" if len(faults) > 1 else ""
         raise ProjectError(faults[0] + more, where=where, faults=faults)
     return Workspace(project, part)
-
-
-def open_workspace(path: Path) -> Workspace:
-    """Load a project file with its part; a folder stands for the one ``.toml`` project in it.
-
-    Raises :class:`ProjectError` where it is none, or a folder has none or several.
-    """
-    if path.is_dir():
-        candidates = sorted(path.glob("*.wattigram.toml"))
-        if len(candidates) != 1:
-            raise ProjectError(
-                f"The folder holds {len(candidates)} projects (*.wattigram.toml).",
-                where=str(path),
-                cure="Name the file itself.",
-            )
-        path = candidates[0]
-    project = load_project(path)
-    return join_workspace(project, str(path), find_part(project.part, path.parent))
-
-
-def workspace_from_text(text: str, where: str, part: Part | None = None) -> Workspace:
-    """A workspace from a project's text, as a take carries it; ``part`` where it carries that too.
-
-    Raises
-    ------
-    PartError, ProjectError
-        When the text is no project, or its part is unknown or cannot do what it names.
-    """
-    project = parse_project(text, where)
-    return join_workspace(project, where, part if part is not None else find_part(project.part))
-
-
-def save_workspace(workspace: Workspace, path: Path) -> None:
-    """Write the project, and beside it the part file that it names where none lies there yet.
-
-    Raises
-    ------
-    ProjectError, PartError
-        When one of them cannot be written, or another part lies there under that name; nothing is
-        changed then.
-    """
-    save_part_beside(workspace.project.part, workspace.part, path.parent)
-    save_project(workspace.project, path)

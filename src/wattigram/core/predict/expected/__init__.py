@@ -2,10 +2,10 @@
 
 from wattigram.core.predict.expected.events import ExpectedEvent, expected_events
 from wattigram.core.predict.expected.program_values import (
-    ReadingBand,
     expected_program_values,
     setter_of,
 )
+from wattigram.core.predict.expected.reading_band import ReadingBand
 from wattigram.core.predict.expected.route_values import ExpectedValues, expected_values
 from wattigram.core.predict.expected.sample_times import (
     SampleTimes,

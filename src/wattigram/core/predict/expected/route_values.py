@@ -8,7 +8,9 @@ from numpy.typing import NDArray
 
 from wattigram.core.contract.board_config import EffectiveSerial
 from wattigram.core.contract.serial_bytes import serial_codes
+from wattigram.core.model.bench import BoardSource
 from wattigram.core.model.design import (
+    BytesAction,
     ReceivedSource,
     ResultSource,
     Route,
@@ -17,9 +19,11 @@ from wattigram.core.model.design import (
     chain_scale,
 )
 from wattigram.core.model.design.workspace import Workspace
+from wattigram.core.predict.expected.reading_band import ReadingBand
 from wattigram.core.predict.expected.stream import band_half_width_v, expected_settled_at
-from wattigram.core.predict.timing import route_timing
-from wattigram.core.predict.timing.serial_wires import serial_source
+from wattigram.core.predict.pins import set_while_running
+from wattigram.core.predict.program import volts_per_code
+from wattigram.core.predict.timing import other_end, route_timing, sending_source
 from wattigram.core.predict.waveform import codes_in_memory, table_dac
 
 FloatArray = NDArray[np.float64]
@@ -96,7 +100,9 @@ def _of_wire(
     workspace: Workspace, uart: str, looked_at_s: list[FloatArray]
 ) -> ExpectedValues | None:
     """What the board at the other end of a wire had sent."""
-    source = serial_source(workspace, uart)
+    source = sending_source(workspace, uart)
+    if isinstance(source, BoardSource):
+        return _of_board(workspace, source, uart, looked_at_s)
     if source is None:
         return None
     serial = EffectiveSerial(
@@ -113,6 +119,57 @@ def _of_wire(
     codes = np.stack([serial_codes(serial, sent) for sent in numbers])
     full = float((1 << source.bits) - 1)
     return ExpectedValues(codes.min(axis=0) * 1.0, codes.max(axis=0) * 1.0, full)
+
+
+def _of_board(
+    workspace: Workspace, source: BoardSource, uart: str, looked_at_s: list[FloatArray]
+) -> ExpectedValues | None:
+    """What another project's board had sent: the values of its route, or the newest that its program
+    had of the one signal that it sends."""
+    other, end = workspace.others.get(source.project), other_end(workspace, uart)
+    if other is None or end is None or end.interval_s is None:
+        return None
+    times_s = looked_at_s[0]
+    older_s = float(np.max(times_s - looked_at_s[-1], initial=0.0))
+    # A word is on the wire before it is there, and stays the newest until the next.
+    older_s += float(end.interval_s + end.words_each * end.word_s)
+    route = end.route
+    if route is not None:
+        ages_s = np.linspace(0.0, older_s, _LOOKS_BACK)
+        looks = [
+            expected_values(other, route, np.maximum(times_s - age_s, 0.0)) for age_s in ages_s
+        ]
+        known = [look for look in looks if look is not None]
+        if len(known) < len(looks):
+            return None
+        return ExpectedValues(
+            np.min([look.low for look in known], axis=0),
+            np.max([look.high for look in known], axis=0),
+            known[0].full,
+        )
+    reaction = end.reaction
+    if reaction is None or not isinstance(reaction.do, BytesAction) or len(reaction.do.signals) > 1:
+        return None
+    return _of_bytes(other, reaction.do, times_s, older_s)
+
+
+def _of_bytes(
+    workspace: Workspace, sent: BytesAction, times_s: FloatArray, older_s: float
+) -> ExpectedValues | None:
+    """The upper eight bits of a signal's newest value, or sixteen."""
+    name = sent.signals[0]
+    chain = workspace.project.chain_of(name)
+    if chain is None or set_while_running(workspace, workspace.project.signal(name)):
+        return None
+    count_v = volts_per_code(workspace, name, sent.input)
+    shift = max(0, chain.bits - 8) if sent.bits == 8 else 0
+    most = (1 << sent.bits) - 1
+    low_v, high_v = ReadingBand(workspace, name, sent.input).at(times_s, older_s)
+    low, high = (
+        np.clip(np.floor(codes) // (1 << shift), 0, most)
+        for codes in (low_v / count_v - 1, high_v / count_v + 1)
+    )
+    return ExpectedValues(low, high, float(most))
 
 
 def _of_table(

@@ -4,14 +4,17 @@ channels."""
 from __future__ import annotations
 
 import math
+from functools import partial
 
 import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.model.bench import (
+    BoardSource,
     DcSource,
     Driven,
     Jumper,
+    Source,
     Surroundings,
     Wiring,
     resolve_source,
@@ -54,11 +57,22 @@ def _driven(workspace: Workspace, wiring: Wiring, meant: bool) -> Driven:
 
 def input_poles_s(workspace: Workspace, wiring: Wiring) -> tuple[float, ...]:
     """Low-passes on the way to a pin; an output's own resistance counts with the wire's."""
-    source = wiring.source
-    if isinstance(source, Jumper) and wiring.capacitor_f:
-        ohm = wiring.source_resistance_ohm + output_ohm(workspace, source.pin)
+    output = driving_output(workspace, wiring.source)
+    if output is not None and wiring.capacitor_f:
+        ohm = wiring.source_resistance_ohm + output_ohm(*output)
         return wiring.replaced(source_resistance_ohm=ohm).poles_s
     return wiring.poles_s
+
+
+def driving_output(workspace: Workspace, source: Source) -> tuple[Workspace, str] | None:
+    """The output pin that a wire comes from: of this board, or of another project's; None for other
+    sources."""
+    if isinstance(source, Jumper):
+        return workspace, source.pin
+    if isinstance(source, BoardSource):
+        other = workspace.others.get(source.project)
+        return (other, source.output) if other is not None else None
+    return None
 
 
 def sampler_tau_s(workspace: Workspace, wiring: Wiring) -> float:
@@ -97,7 +111,14 @@ def surroundings_of(workspace: Workspace, meant: bool = False) -> Surroundings:
         workspace.reference_v,
         workspace.supply_v,
         lambda pin: output_waveform(workspace, pin, meant),
+        board=partial(_played_elsewhere, workspace, meant),
     )
+
+
+def _played_elsewhere(workspace: Workspace, meant: bool, project: str, pin: str) -> Driven | None:
+    """What another project's board has on a pin, as far as it is known beforehand."""
+    other = workspace.others.get(project)
+    return output_waveform(other, pin, meant) if other is not None else None
 
 
 def input_accuracy_v(workspace: Workspace, signal: Signal) -> float:
@@ -106,10 +127,12 @@ def input_accuracy_v(workspace: Workspace, signal: Signal) -> float:
     accuracy_v = 0.0
     for pin in (signal.pin, signal.negative):
         wiring = workspace.wiring(pin) if pin is not None else None
-        if wiring is not None and isinstance(
-            source := resolve_source(wiring, workspace.project.bench), Jumper
-        ):
-            accuracy_v += output_accuracy_v(workspace, source.pin)
+        if wiring is None:
+            continue
+        source = resolve_source(wiring, workspace.project.bench)
+        output = driving_output(workspace, source)
+        if output is not None:
+            accuracy_v += output_accuracy_v(*output)
     return accuracy_v
 
 
@@ -134,14 +157,15 @@ def is_looped_back(workspace: Workspace, signal: Signal) -> bool:
 
 
 def set_while_running(workspace: Workspace, signal: Signal) -> str:
-    """The output pin that a route sets while the board runs and that is wired to the signal, so that
-    nothing is expected of it beforehand; "" where none is."""
-    routed, bench = moved_pins(workspace), workspace.project.bench
+    """The output pin, of this board or another, that a route or the program sets while it runs and that
+    is wired to the signal, so that nothing is expected of it beforehand; "" where none is."""
+    bench = workspace.project.bench
     for pin in (signal.pin, signal.negative):
         wiring = workspace.wiring(pin) if pin is not None else None
         source = resolve_source(wiring, bench) if wiring is not None else None
-        if isinstance(source, Jumper) and source.pin in routed:
-            return source.pin
+        output = driving_output(workspace, source) if source is not None else None
+        if output is not None and output[1] in moved_pins(output[0]):
+            return output[1]
     return ""
 
 
@@ -192,5 +216,6 @@ def pin_impedance(workspace: Workspace, pin: str) -> tuple[float, float]:
     wiring = workspace.wiring(pin)
     if wiring is None:
         return 0.0, 0.0
-    output = output_ohm(workspace, wiring.source.pin) if isinstance(wiring.source, Jumper) else 0.0
-    return wiring.source_ohm + output, wiring.capacitor_f
+    output = driving_output(workspace, wiring.source)
+    ohm = output_ohm(*output) if output is not None else 0.0
+    return wiring.source_ohm + ohm, wiring.capacitor_f

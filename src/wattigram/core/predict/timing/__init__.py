@@ -30,17 +30,16 @@ from wattigram.core.predict.timing.retrieval import (
 )
 from wattigram.core.predict.timing.route_timing import RouteTiming, route_timing
 from wattigram.core.predict.timing.serial_wires import (
-    LOST,
     OtherEnd,
     line_formats,
     misread_words,
     other_end,
+    sending_source,
 )
 from wattigram.core.predict.timing.startup import STEP_NAMES, StartupCheck, right_order, startup
 from wattigram.core.predict.timing.trigger import TriggerTiming, trigger_timing
 
 __all__ = [
-    "LOST",
     "RAMP_STEP_CYCLES",
     "RAMP_STEP_SPREAD",
     "STEP_NAMES",
@@ -66,6 +65,7 @@ __all__ = [
     "right_order",
     "route_timing",
     "scan_timing",
+    "sending_source",
     "signal_rate_hz",
     "slot_order",
     "slot_repeats",

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from wattigram.core.contract.board_config import EffectiveBench, PinDrive
 from wattigram.core.model.bench import (
+    BoardSource,
     FloatingInput,
     Jumper,
     ShapeSource,
@@ -11,7 +12,7 @@ from wattigram.core.model.bench import (
     resolve_source,
     swapped_partner,
 )
-from wattigram.core.model.design import Workspace
+from wattigram.core.model.design import Workspace, other_projects
 from wattigram.core.model.design.reaction import watched_inputs
 from wattigram.core.predict.pins import input_poles_s, input_source, pin_impedance
 
@@ -38,6 +39,11 @@ def effective_bench(workspace: Workspace) -> EffectiveBench:
     return EffectiveBench(pins=pins)
 
 
+def wired_boards(workspace: Workspace) -> tuple[str, ...]:
+    """Other projects whose boards are wired to this one, in the order of their numbers."""
+    return tuple(name for name in other_projects(workspace.project) if name in workspace.others)
+
+
 def floating_reference(workspace: Workspace) -> PinDrive | None:
     """What a reference pin has that nothing is wired to, or nothing that holds it; None where the
     reference stands."""
@@ -55,14 +61,19 @@ def _drive(workspace: Workspace, wiring: Wiring) -> PinDrive:
     """What drives a pin, with the wires exchanged where somebody did that."""
     source = resolve_source(wiring, workspace.project.bench)
     driven = input_source(workspace, wiring.pin)
-    if isinstance(source, Jumper):
+    if isinstance(source, (Jumper, BoardSource)):
         poles = input_poles_s(workspace, wiring)
         hum = ((wiring.hum_v, float(wiring.mains_hz), 0.0),) if wiring.hum_v else ()
-        return PinDrive(
-            shape="output",
-            output=source.pin,
+        drive = PinDrive(
             poles_s=poles,
             sines=driven.sines if isinstance(driven, ShapeSource) else hum,
             noise_v=driven.noise_v,
         )
+        if isinstance(source, Jumper):
+            return drive.unchecked(shape="output", output=source.pin)
+        boards = wired_boards(workspace)
+        if source.project not in boards:
+            return PinDrive(noise_v=driven.noise_v)
+        board = boards.index(source.project)
+        return drive.unchecked(shape="board", output=source.output, board=board)
     return driven.drive()

@@ -45,7 +45,11 @@ from wattigram.core.predict.timing import (
     startup,
 )
 from wattigram.core.silicon.deploy.dac_codes import effective_dacs, effective_pwm
-from wattigram.core.silicon.deploy.pin_drives import effective_bench, floating_reference
+from wattigram.core.silicon.deploy.pin_drives import (
+    effective_bench,
+    floating_reference,
+    wired_boards,
+)
 from wattigram.core.silicon.deploy.processing_config import effective_taps, effective_watches
 from wattigram.core.silicon.deploy.program_config import (
     effective_outputs,
@@ -110,6 +114,9 @@ def silicon_config(workspace: Workspace, build_id: str, seed: int) -> EffectiveC
         outputs=effective_outputs(workspace),
         reactions=effective_reactions(workspace),
         bench=effective_bench(workspace),
+        boards=tuple(
+            effective_config(workspace.others[name], seed) for name in wired_boards(workspace)
+        ),
     )
 
 

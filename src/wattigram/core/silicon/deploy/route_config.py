@@ -12,6 +12,7 @@ from wattigram.core.contract.board_config import (
 )
 from wattigram.core.contract.link import OUTPUT_STREAM
 from wattigram.core.contract.serial_line import LineFormat
+from wattigram.core.model.bench import BoardSource, SerialSource
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.route import (
     DacDestination,
@@ -24,9 +25,9 @@ from wattigram.core.model.design.route import (
 )
 from wattigram.core.predict.clocks import set_timer, uart_timing
 from wattigram.core.predict.pins import pwm_pin, pwm_timing
-from wattigram.core.predict.timing import line_formats, slot_order
-from wattigram.core.predict.timing.serial_wires import serial_source
+from wattigram.core.predict.timing import line_formats, sending_source, slot_order
 from wattigram.core.predict.waveform import codes_in_memory
+from wattigram.core.silicon.deploy.pin_drives import wired_boards
 
 
 def effective_routes(workspace: Workspace) -> tuple[EffectiveRoute, ...]:
@@ -82,11 +83,14 @@ def _source(workspace: Workspace, route: Route) -> dict[str, Any]:
 def effective_wires(workspace: Workspace) -> tuple[EffectiveWire, ...]:
     """What comes to each UART of the design, in order."""
     wires = []
+    boards = wired_boards(workspace)
     for uart in workspace.project.uarts:
         part = workspace.part.uart(uart.name)
         assert part is not None
         formats = line_formats(workspace, uart.name)
         idle = LineFormat(bit_ticks=1.0)
+        source = sending_source(workspace, uart.name)
+        board = source if isinstance(source, BoardSource) and formats is not None else None
         sends, hears = formats if formats is not None else (idle, idle)
         wires.append(
             EffectiveWire(
@@ -95,6 +99,8 @@ def effective_wires(workspace: Workspace) -> tuple[EffectiveWire, ...]:
                 hears=hears,
                 keeps_faulty=part.faulty_words == "kept",
                 values=_sent_values(workspace, uart.name),
+                board=boards.index(board.project) if board is not None else None,
+                board_uart=board.output if board is not None else "",
                 watches=tuple(
                     EffectiveByteWatch(watch=number, byte=watch.byte)
                     for number, watch in enumerate(workspace.watches)
@@ -106,8 +112,8 @@ def effective_wires(workspace: Workspace) -> tuple[EffectiveWire, ...]:
 
 
 def _sent_values(workspace: Workspace, uart: str) -> EffectiveSerial | None:
-    source = serial_source(workspace, uart)
-    if source is None:
+    source = sending_source(workspace, uart)
+    if not isinstance(source, SerialSource):
         return None
     tick_hz = workspace.bus_clock_hz.numerator
     return EffectiveSerial(
@@ -133,6 +139,7 @@ def _sink(workspace: Workspace, route: Route) -> dict[str, Any]:
             return {
                 "sink": "send",
                 "byte_ticks": byte_ticks,
+                "uart": name,
                 "word_bits": uart.data_bits,
                 "waiting": part.waiting_bytes,
             }

@@ -74,7 +74,7 @@ def as_written(
             chain = chain.replaced(trigger=trigger.replaced(period_s=wanted.period_s))
         touched = any(one.converter == chain.converter for one in silicon.chains)
         chains.append(chain if touched else meant.replaced(startup=()))
-    return Workspace(merged.replaced(chains=tuple(chains)), workspace.part)
+    return workspace.with_project(merged.replaced(chains=tuple(chains)))
 
 
 def _complete(silicon: Project, workspace: Workspace) -> Project:

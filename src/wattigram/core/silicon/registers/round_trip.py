@@ -101,4 +101,4 @@ def as_set_up(workspace: Workspace) -> Workspace:
     state = decoded(workspace)
     memory = DesignMemory(workspace)
     silicon = silicon_project(state, surroundings(workspace), memory.read_codes, Observed())
-    return Workspace(merge_program(silicon, workspace), workspace.part)
+    return workspace.with_project(merge_program(silicon, workspace))

@@ -3,6 +3,7 @@
 from typing import get_args
 
 from wattigram.core.model.bench.sources.battery import Battery
+from wattigram.core.model.bench.sources.board import BoardSource
 from wattigram.core.model.bench.sources.bridge import Bridge
 from wattigram.core.model.bench.sources.dc import DcSource
 from wattigram.core.model.bench.sources.floating import FloatingInput
@@ -36,6 +37,7 @@ Source = (
     | Thermistor
     | Bridge
     | Jumper
+    | BoardSource
     | SerialSource
 )
 SOURCES: tuple[type[SourceModel], ...] = get_args(Source)
@@ -44,6 +46,7 @@ SOURCES: tuple[type[SourceModel], ...] = get_args(Source)
 __all__ = [
     "SOURCES",
     "Battery",
+    "BoardSource",
     "Bridge",
     "DcSource",
     "FloatingInput",

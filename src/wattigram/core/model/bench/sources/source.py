@@ -85,6 +85,9 @@ class Surroundings(msgspec.Struct, frozen=True):
     ----------
     output : what one of the board's own pins plays, by the pin; None where nothing comes out of it
     output_pins, other_pins : pins on which something comes out; other pins that are wired
+    board : what another project's board has on a pin, by the project and the pin; None where nothing
+        comes out of it
+    boards : outputs of the projects that lie beside this one
     """
 
     reference_v: float
@@ -92,6 +95,8 @@ class Surroundings(msgspec.Struct, frozen=True):
     output: Callable[[str], Driven | None] = lambda pin: None
     output_pins: tuple[str, ...] = ()
     other_pins: tuple[str, ...] = ()
+    board: Callable[[str, str], Driven | None] = lambda project, pin: None
+    boards: Mapping[str, tuple[str, ...]] = msgspec.field(default_factory=dict)
 
 
 class Choice(msgspec.Struct, frozen=True):

@@ -62,7 +62,7 @@ def apply_edit(workspace: Workspace, edit: Edit) -> Workspace:
     faults = part_faults(project, workspace.part)
     if faults:
         raise EditError(faults[0], where=edit.label)
-    return Workspace(project, workspace.part)
+    return workspace.with_project(project)
 
 
 def describe(edit: Edit) -> dict[str, Any]:

@@ -1,0 +1,184 @@
+"""Workspaces from files and from texts: a project, its part, and the other boards that its bench names."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from pathlib import Path
+
+import msgspec
+
+from wattigram.core.base.errors import ProjectError, WattigramError
+from wattigram.core.base.models import StrictModel, json_of, model_of_json
+from wattigram.core.base.validation import ModelError
+from wattigram.core.model.bench import BoardSource
+from wattigram.core.model.design.project import Project
+from wattigram.core.model.design.project_file import (
+    load_project,
+    parse_project,
+    project_text,
+    save_project,
+)
+from wattigram.core.model.design.workspace import Workspace, join_workspace
+from wattigram.core.model.part import Part, find_part, parse_part, save_part_beside
+
+
+def open_workspace(path: Path) -> Workspace:
+    """Load a project file with its part; a folder stands for the one ``.toml`` project in it.
+
+    Raises :class:`ProjectError` where it is none, or a folder has none or several.
+    """
+    if path.is_dir():
+        candidates = sorted(path.glob("*.wattigram.toml"))
+        if len(candidates) != 1:
+            raise ProjectError(
+                f"The folder holds {len(candidates)} projects (*.wattigram.toml).",
+                where=str(path),
+                cure="Name the file itself.",
+            )
+        path = candidates[0]
+    return _opened(path, ())
+
+
+def _opened(path: Path, opening: tuple[str, ...]) -> Workspace:
+    project = load_project(path)
+    workspace = join_workspace(project, str(path), find_part(project.part, path.parent))
+    return with_other_boards(workspace, path.parent, (*opening, path.name))
+
+
+def with_other_boards(
+    workspace: Workspace, folder: Path, opening: tuple[str, ...] = ()
+) -> Workspace:
+    """With the other projects that the bench names, from a folder; those known already stay. One that
+    cannot be read is noted: the design is none the worse for it.
+
+    ``opening`` are files that are being read: boards that hear each other in a circle are not followed
+    round it.
+    """
+    others, unread = dict(workspace.others), {}
+    for name in other_projects(workspace.project):
+        if name in others:
+            continue
+        if name in opening:
+            unread[name] = f"{name} hears this board in turn; of the two only one can be run first"
+            continue
+        try:
+            others[name] = _opened(folder / name, opening)
+        except WattigramError as fault:
+            unread[name] = f"{name} cannot be read: {fault.message.removesuffix('.')}"
+    if (others, unread) == (workspace.others, workspace.unread):
+        return workspace
+    return Workspace(workspace.project, workspace.part, others, unread)
+
+
+def other_projects(project: Project) -> tuple[str, ...]:
+    """Files of other projects whose boards are wired to this one."""
+    named = [
+        wiring.source.project for wiring in project.bench if isinstance(wiring.source, BoardSource)
+    ]
+    return tuple(dict.fromkeys(named))
+
+
+class BoardText(StrictModel):
+    """Another project as a take carries it: its text, that of its part, and the boards that it hears."""
+
+    project: str
+    part: str = ""
+    others: dict[str, BoardText] = msgspec.field(default_factory=dict)
+
+
+class _BoardTexts(StrictModel):
+    boards: dict[str, BoardText]
+
+
+def board_texts(workspace: Workspace) -> dict[str, BoardText]:
+    """The other projects of a workspace, as texts."""
+    return {
+        name: BoardText(
+            project=project_text(other.project),
+            part=other.part.text,
+            others=board_texts(other),
+        )
+        for name, other in workspace.others.items()
+        if name in other_projects(workspace.project)
+    }
+
+
+def boards_as_json(workspace: Workspace) -> str:
+    """The same as JSON; "" where there are none."""
+    texts = board_texts(workspace)
+    return json_of(_BoardTexts(boards=texts)) if texts else ""
+
+
+def boards_from_json(text: str, where: str) -> dict[str, Workspace]:
+    """Other boards as a take carries them.
+
+    Raises
+    ------
+    PartError, ProjectError
+        When it is no such JSON, one of them is no project, or its part is unknown.
+    """
+    if not text:
+        return {}
+    try:
+        texts = model_of_json(_BoardTexts, text)
+    except (ModelError, RecursionError) as fault:
+        why = fault.first.text if isinstance(fault, ModelError) else "it is nested without end"
+        raise ProjectError(
+            f"It does not say what boards were wired to this one: {why}.", where=where
+        ) from fault
+    return boards_from_texts(texts.boards, where)
+
+
+def boards_from_texts(texts: Mapping[str, BoardText], where: str) -> dict[str, Workspace]:
+    """The same back from texts.
+
+    Raises
+    ------
+    PartError, ProjectError
+        When one of them is no project, or its part is unknown.
+    """
+    boards = {}
+    for name, text in texts.items():
+        part = parse_part(text.part, f"{where}: part of {name}") if text.part else None
+        others = boards_from_texts(text.others, where)
+        boards[name] = workspace_from_text(text.project, f"{where}: {name}", part, others)
+    return boards
+
+
+def workspace_from_text(
+    text: str,
+    where: str,
+    part: Part | None = None,
+    others: Mapping[str, Workspace] | None = None,
+) -> Workspace:
+    """A workspace from a project's text, as a take carries it; ``part`` and ``others`` where it carries
+    those too.
+
+    Raises
+    ------
+    PartError, ProjectError
+        When the text is no project, or its part is unknown or cannot do what it names.
+    """
+    project = parse_project(text, where)
+    workspace = join_workspace(
+        project, where, part if part is not None else find_part(project.part)
+    )
+    return Workspace(workspace.project, workspace.part, others or {})
+
+
+def save_workspace(workspace: Workspace, path: Path) -> None:
+    """Write the project, and beside it the part file and the other projects that it names where none
+    lie there yet.
+
+    Raises
+    ------
+    ProjectError, PartError
+        When one of them cannot be written, or another part lies there under that name; nothing is
+        changed then.
+    """
+    save_part_beside(workspace.project.part, workspace.part, path.parent)
+    for name, other in workspace.others.items():
+        beside = path.parent / name
+        if name in other_projects(workspace.project) and not beside.exists():
+            save_workspace(other, beside)
+    save_project(workspace.project, path)
