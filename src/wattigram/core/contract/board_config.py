@@ -498,10 +498,7 @@ class EffectiveConfig(_Effective):
     """Other boards whose outputs come to this one; they start together."""
 
     def __post_init__(self) -> None:
-        if any((wire.board or 0) >= max(1, len(self.boards)) for wire in self.wires) or any(
-            drive.shape == "board" and drive.board >= len(self.boards)
-            for drive in self.bench.pins.values()
-        ):
+        if any((wire.board or 0) >= max(1, len(self.boards)) for wire in self.wires):
             raise ValueError("a wire comes from a board that does not exist")
         sources = [route.converter for route in self.routes] + [
             reaction.converter for reaction in self.reactions if reaction.on == "results"
@@ -511,7 +508,7 @@ class EffectiveConfig(_Effective):
         for source in sources:
             if source is not None and source >= len(self.converters):
                 raise ValueError(f"there is no converter {source}")
-        check_bench(self.bench, self.converters)
+        check_bench(self.bench, self)
         for comparator in self.comparators:
             if comparator.pin not in self.bench.pins:
                 raise ValueError(f"pin {comparator.pin} of {comparator.name} has no drive")
@@ -536,9 +533,15 @@ class EffectiveConfig(_Effective):
                 raise ValueError(f"tap {tap.name}: place {max(tap.places)} is beyond the sequence")
 
 
-def check_bench(bench: EffectiveBench, converters: tuple[EffectiveConverter, ...]) -> None:
-    """Raise ``ValueError`` when a pin that is converted is not in the bench."""
-    for converter in converters:
+def check_bench(bench: EffectiveBench, config: EffectiveConfig) -> None:
+    """Raise ``ValueError`` when a pin that is converted is not in the bench, or one is wired to a board
+    that does not run."""
+    for wired, drive in bench.pins.items():
+        if drive.shape == "board" and drive.board >= len(config.boards):
+            raise ValueError(
+                f"pin {wired} is wired to another board that was not there when this one was started"
+            )
+    for converter in config.converters:
         for slot in converter.slots:
             for pin in (slot.pin, slot.negative):
                 if pin is not None and pin not in bench.pins:
@@ -559,7 +562,7 @@ def parse_bench(text: str, config: EffectiveConfig) -> EffectiveBench:
     """Read a bench from JSON and hold it against the configuration; raises :class:`BoardError`."""
     bench = _parse(EffectiveBench, text, "bench")
     try:
-        check_bench(bench, config.converters)
+        check_bench(bench, config)
     except ValueError as fault:
         raise BoardError(f"The bench does not fit: {fault}.") from fault
     return bench

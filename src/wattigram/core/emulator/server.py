@@ -244,7 +244,7 @@ class ImageServer(PortServer):
         """Pins as they were turned; what the image looks at besides stays as it was wired."""
         bench = config.bench.unchecked(pins={**config.bench.pins, **parse_pins(self._bench_text)})
         try:
-            check_bench(bench, config.converters)
+            check_bench(bench, config)
         except ValueError as fault:
             raise BoardError(f"The bench does not fit: {fault}.") from fault
         return config.unchecked(bench=bench)

@@ -13,6 +13,7 @@ from wattigram.core.base.quantity import format_si, parse_quantity
 from wattigram.core.base.validation import ModelError
 from wattigram.core.model.bench import (
     SOURCES,
+    BoardSource,
     Choice,
     DcSource,
     Surroundings,
@@ -21,7 +22,9 @@ from wattigram.core.model.bench import (
 )
 from wattigram.core.model.design import Signal, Workspace, start_levels
 from wattigram.core.model.design.edits import Edit, SetWiring, SwapWires
-from wattigram.core.predict.pins import pwm_pin, surroundings_of
+from wattigram.core.model.design.workspace_files import projects_beside
+from wattigram.core.predict.pins import moved_pins, output_waveform, pwm_pin, surroundings_of
+from wattigram.desktop.inspector.number_entry import whole_number
 from wattigram.desktop.inspector.panel_model import Fact, Field, Panel
 
 OFFERED = {kind.title: kind for kind in SOURCES if kind.title}
@@ -57,7 +60,8 @@ def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Fiel
         chosen = OFFERED.get(text)
         if chosen is None:
             return None  # what it is already, and made elsewhere: another board on a wire
-        return SetWiring(shown.replaced(source=chosen.fresh(around, source.noise_v)))
+        there = with_boards(workspace, pin, around) if chosen is BoardSource else around
+        return SetWiring(shown.replaced(source=chosen.fresh(there, source.noise_v)))
 
     fields = [
         Field(
@@ -80,8 +84,8 @@ def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Fiel
                 slider=span,
             )
         )
-    fields += [_choice_field(shown, choice) for choice in source.choices(around)]
-    fields += [_figure_field(shown, name, label) for name, label in source.labels.items()]
+    fields += choice_fields(workspace, shown)
+    fields += figure_fields(shown)
     fields += [
         Field(
             "source resistance",
@@ -132,12 +136,49 @@ def _number(wiring: Wiring, name: str, text: str) -> Edit:
     return _rewired(wiring, **{name: float(parse_quantity(text, ""))})
 
 
+def _whole(wiring: Wiring, name: str, text: str) -> Edit:
+    return _rewired(wiring, **{name: whole_number(text, type(wiring.source).labels[name])})
+
+
 def _around(workspace: Workspace, pin: str) -> Surroundings:
     others = tuple(wiring.pin for wiring in workspace.project.bench if wiring.pin != pin)
     around: Surroundings = replace(
         surroundings_of(workspace), output_pins=output_pins(workspace), other_pins=others
     )
     return around
+
+
+def choice_fields(workspace: Workspace, wiring: Wiring) -> list[Field]:
+    """Fields of a source whose values have names."""
+    around = _around(workspace, wiring.pin)
+    if isinstance(wiring.source, BoardSource):
+        around = with_boards(workspace, wiring.pin, around)
+    return [_choice_field(wiring, choice) for choice in wiring.source.choices(around)]
+
+
+def figure_fields(wiring: Wiring) -> list[Field]:
+    """Fields of a source that are figures."""
+    return [_figure_field(wiring, name, label) for name, label in wiring.source.labels.items()]
+
+
+def with_boards(workspace: Workspace, pin: str, around: Surroundings) -> Surroundings:
+    """With what leaves the boards of the projects beside this one: serial ports for a receive pin, else
+    pins."""
+    receives = any(pin in group.receive_pins.values() for group in workspace.part.uarts)
+    boards = {
+        name: tuple(uart.name for uart in other.project.uarts) if receives else _used_pins(other)
+        for name, other in projects_beside(workspace).items()
+    }
+    there: Surroundings = replace(around, boards=boards)
+    return there
+
+
+def _used_pins(other: Workspace) -> tuple[str, ...]:
+    return tuple(
+        pin
+        for pin in dict.fromkeys((*output_pins(other), *moved_pins(other)))
+        if pin in moved_pins(other) or output_waveform(other, pin) is not None
+    )
 
 
 def hand_fields(workspace: Workspace, pin: str) -> list[Field]:
@@ -172,6 +213,8 @@ def _choice_field(wiring: Wiring, choice: Choice) -> Field:
 def _figure_field(wiring: Wiring, name: str, label: str) -> Field:
     """A quantity with its unit, or a plain number."""
     value, unit = getattr(wiring.source, name), unit_of(type(wiring.source), name)
+    if isinstance(value, int):
+        return Field(label, str(value), partial(_whole, wiring, name))
     if unit is None:
         return Field(label, f"{value:g}", partial(_number, wiring, name))
     text = format_si(value, unit, 9) if value is not None else ""

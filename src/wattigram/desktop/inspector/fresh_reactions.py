@@ -7,6 +7,7 @@ from wattigram.core.base.errors import QuantityError
 from wattigram.core.model.design import (
     CONDITIONS,
     BarAction,
+    ByteReceived,
     BytesAction,
     CallAction,
     ComparatorSwitched,
@@ -53,6 +54,10 @@ def fresh_when(workspace: Workspace, kind: str) -> When:
             return ComparatorSwitched(comparator=project.comparators[0].name)
         case "input":
             return InputChanged(pin=_first_pin(workspace))
+        case "byte":
+            if not project.uarts:
+                raise QuantityError("There is no serial port.", cure="Add one first.")
+            return ByteReceived(uart=project.uarts[0].name)
         case "results":
             if not project.chains:
                 raise QuantityError("Nothing is converted.", cure="Put a signal into a slot.")

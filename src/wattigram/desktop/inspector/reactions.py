@@ -14,6 +14,7 @@ from wattigram.core.base.quantity import (
 )
 from wattigram.core.model.design import (
     BarAction,
+    ByteReceived,
     BytesAction,
     ComparatorSwitched,
     ConverterAction,
@@ -54,14 +55,17 @@ from wattigram.desktop.inspector.fresh_reactions import (
     pair_signals,
     threshold_places,
 )
+from wattigram.desktop.inspector.number_entry import byte_entry, read_byte
 from wattigram.desktop.inspector.outputs import NO, YES, checked, key_for
 from wattigram.desktop.inspector.panel_model import Fact, Field, Panel
+from wattigram.desktop.inspector.serial_lines import line_fields
 
 WHEN = {
     "threshold": "a threshold",
     "redundant-pair": "a redundant pair",
     "comparator": "a comparator",
     "input": "a port pin changes",
+    "byte": "a byte comes",
     "results": "half a buffer is full",
     "period": "a period is over",
     "start": "the start",
@@ -130,10 +134,8 @@ def _facts(workspace: Workspace, reaction: Reaction) -> list[Fact]:
     facts = []
     if not isinstance(reaction.when, (PeriodElapsed, RunStarted)):
         least, most = format_rounded(timing.least_s, "s", 4), format_rounded(timing.most_s, "s", 4)
-        is_input = isinstance(reaction.when, InputChanged)
-        facts.append(
-            Fact(f"acts after the {'edge' if is_input else 'held value'}", f"{least} … {most}")
-        )
+        since = {"input": "edge", "byte": "byte"}.get(reaction.when.kind, "held value")
+        facts.append(Fact(f"acts after the {since}", f"{least} … {most}"))
         if reaction.cycles is None:
             facts.append(Fact("besides", "its own clocks, not stated"))
     elif timing.most_s:
@@ -235,6 +237,22 @@ def _when_fields(workspace: Workspace, reaction: Reaction) -> list[Field]:
                     hint="longer than a contact bounces, such as 5 ms",
                 ),
                 *hand_fields(workspace, pin),
+            ]
+        case ByteReceived(uart=uart, byte=byte):
+            return [
+                Field(
+                    "serial port",
+                    uart,
+                    _of_when(reaction, "uart", str),
+                    tuple(one.name for one in project.uarts),
+                ),
+                Field(
+                    "byte",
+                    "" if byte is None else byte_entry(byte),
+                    _of_when(reaction, "byte", read_byte),
+                    hint="any; or a character, or 0x41",
+                ),
+                *line_fields(workspace, uart),
             ]
         case ResultsFetched(converter=converter):
             chains = tuple(chain.converter for chain in project.chains)

@@ -25,6 +25,7 @@ from wattigram.core.predict.timing import route_timing
 from wattigram.desktop.inspector.number_entry import whole_number
 from wattigram.desktop.inspector.outputs import NO, YES, checked, free_timer, key_for
 from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, WhatIf
+from wattigram.desktop.inspector.serial_lines import line_facts, line_fields
 
 ON = {"source": "source ready", "destination": "destination ready", "timer": "timer"}
 ORDER = {"little-endian": "little-endian", "big-endian": "big-endian"}
@@ -185,6 +186,13 @@ def route_panel(workspace: Workspace, route: Route) -> Panel:
     return Panel(f"Route · {route.name}", facts, tuple(fields))
 
 
+def _short_baud(baud: int) -> str:
+    """A rate as there is room for it below a bar."""
+    if baud >= 1_000_000:
+        return f"{baud / 1e6:.3g}M"
+    return f"{baud / 1e3:.0f}k" if baud >= 10_000 else f"{baud / 1e3:.2g}k"
+
+
 def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
     """A UART: its real baud, and what a byte takes."""
     timing = uart_timing(workspace, uart)
@@ -197,6 +205,7 @@ def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
         Fact("error", f"{float(timing.error) * 100:+.3f} %", abs(timing.error) < 0.02),
         Fact("throughput", f"{float(timing.bytes_hz):.6g} B/s"),
         Fact("character time", format_rounded(timing.byte_s, "s", 4)),
+        *line_facts(workspace, uart.name),
     )
 
     def changed(**updates: object) -> Edit:
@@ -226,10 +235,11 @@ def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
             "stop bits", str(uart.stop_bits), lambda text: changed(stop_bits=int(text)), ("1", "2")
         ),
         Field("shown as", uart.shows, lambda text: changed(shows=text), ("text", "binary")),
+        *line_fields(workspace, uart.name),
     ]
     choices = tuple(
         Choice(
-            f"{baud // 1000}k" if baud >= 100_000 else str(baud),
+            _short_baud(baud),
             float(uart_timing(workspace, uart.replaced(baud=baud)).bytes_hz),
             abs(uart_timing(workspace, uart.replaced(baud=baud)).error) < 0.02,
             baud == uart.baud,

@@ -15,7 +15,7 @@ from wattigram.core.base.errors import EditError, ProjectError, WattigramError
 from wattigram.core.model.design import Workspace, open_workspace, save_project
 from wattigram.core.model.design.edits import Edit, apply_edit
 from wattigram.core.model.design.project_file import check_not_newer
-from wattigram.core.model.design.workspace_files import save_workspace
+from wattigram.core.model.design.workspace_files import save_workspace, with_other_boards
 from wattigram.desktop.state.recovery import Recovered, RecoveryCopy
 
 AUTOSAVE_MS = 2000
@@ -116,7 +116,7 @@ class Document(QObject):
     def edit(self, edit: Edit) -> bool:
         """Make an edit; an impossible one is reported and changes nothing."""
         try:
-            after = apply_edit(self.workspace, edit)
+            after = with_other_boards(apply_edit(self.workspace, edit))
         except EditError as fault:
             self.refused.emit(str(fault))
             return False
@@ -211,6 +211,7 @@ class Document(QObject):
         else:
             save_workspace(self.workspace, path)
         self.path = path
+        self.workspace = self.workspace.placed(path)
         self._digest = digest_of(path)
         self.stack.setClean()
         self.discard_recovery()

@@ -17,7 +17,7 @@ import msgspec
 from wattigram.core.base.errors import PartError, ProjectError, WattigramError
 from wattigram.core.base.toml_document import read_text, write_atomically
 from wattigram.core.model.design import Workspace, project_text
-from wattigram.core.model.design.workspace_files import workspace_from_text
+from wattigram.core.model.design.workspace_files import with_other_boards, workspace_from_text
 from wattigram.core.model.part import Part, parse_part
 
 PROJECT, PART, ABOUT, LOCK = "recovered.wattigram.toml", "part.toml", "about.json", "lock"
@@ -110,6 +110,8 @@ class Abandoned:
             part = parse_part(read_text(self.path / PART, PartError), str(self.path / PART))
         workspace = workspace_from_text(text, str(self.path / PROJECT), part)
         origin, takes = self._about.get("file"), self._about.get("takes")
+        if origin:
+            workspace = with_other_boards(workspace.placed(Path(origin)))
         return Recovered(workspace, Path(origin) if origin else None, takes)
 
     def discard(self) -> None:

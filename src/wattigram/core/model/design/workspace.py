@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable, Mapping
 from fractions import Fraction
 from functools import cached_property, wraps
+from pathlib import Path
 from typing import Concatenate, ParamSpec, TypeVar, cast
 
 import msgspec
@@ -35,12 +36,18 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
     """Other projects whose boards are wired to this one, by the names of their files."""
     unread: Mapping[str, str] = msgspec.field(default_factory=dict)
     """Why some of them could not be read."""
+    path: Path | None = None
+    """Its file, beside which other projects lie; None for a project that has none."""
     known: Cache = msgspec.field(default_factory=Cache)
     recent: Cache = msgspec.field(default_factory=lambda: Cache(2))
 
     def with_project(self, project: Project) -> Workspace:
         """Another design in the same surroundings."""
-        return Workspace(project, self.part, self.others, self.unread)
+        return Workspace(project, self.part, self.others, self.unread, self.path)
+
+    def placed(self, path: Path) -> Workspace:
+        """The same as another file, beside which other projects are looked for."""
+        return Workspace(self.project, self.part, self.others, self.unread, path)
 
     @cached_property
     def bus_clock_hz(self) -> Fraction:

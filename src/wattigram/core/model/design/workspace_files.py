@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Mapping
 from pathlib import Path
 
@@ -20,6 +21,9 @@ from wattigram.core.model.design.project_file import (
 )
 from wattigram.core.model.design.workspace import Workspace, join_workspace
 from wattigram.core.model.part import Part, find_part, parse_part, save_part_beside
+
+MOST_BESIDE = 40
+"""Projects of a folder that are offered as other boards."""
 
 
 def open_workspace(path: Path) -> Workspace:
@@ -42,32 +46,51 @@ def open_workspace(path: Path) -> Workspace:
 def _opened(path: Path, opening: tuple[str, ...]) -> Workspace:
     project = load_project(path)
     workspace = join_workspace(project, str(path), find_part(project.part, path.parent))
-    return with_other_boards(workspace, path.parent, (*opening, path.name))
+    return with_other_boards(workspace.placed(path), opening)
 
 
-def with_other_boards(
-    workspace: Workspace, folder: Path, opening: tuple[str, ...] = ()
-) -> Workspace:
-    """With the other projects that the bench names, from a folder; those known already stay. One that
-    cannot be read is noted: the design is none the worse for it.
+def with_other_boards(workspace: Workspace, opening: tuple[str, ...] = ()) -> Workspace:
+    """With the other projects that the bench names, from the folder of the project; those known already
+    stay. One that cannot be read is noted: the design is none the worse for it.
 
-    ``opening`` are files that are being read: boards that hear each other in a circle are not followed
-    round it.
+    ``opening`` are files that are being read besides its own: boards that hear each other in a circle are
+    not followed round it.
     """
     others, unread = dict(workspace.others), {}
+    path = workspace.path
+    opening = opening if path is None else (*opening, path.name)
     for name in other_projects(workspace.project):
         if name in others:
             continue
         if name in opening:
             unread[name] = f"{name} hears this board in turn; of the two only one can be run first"
             continue
+        if path is None:
+            unread[name] = f"{name} is looked for beside this project, which is no file yet"
+            continue
         try:
-            others[name] = _opened(folder / name, opening)
+            others[name] = _opened(path.parent / name, opening)
         except WattigramError as fault:
             unread[name] = f"{name} cannot be read: {fault.message.removesuffix('.')}"
     if (others, unread) == (workspace.others, workspace.unread):
         return workspace
-    return Workspace(workspace.project, workspace.part, others, unread)
+    return Workspace(workspace.project, workspace.part, others, unread, path)
+
+
+def projects_beside(workspace: Workspace) -> dict[str, Workspace]:
+    """Other projects in the folder of this one that can be read, by the names of their files; those
+    that are wired to it in any case."""
+    found = dict(workspace.others)
+    own = workspace.path
+    beside = sorted(own.parent.glob("*.wattigram.toml")) if own is not None else []
+    for path in beside[:MOST_BESIDE]:
+        if path.name in found or (own is not None and path.name == own.name):
+            continue
+        with contextlib.suppress(WattigramError):
+            project = load_project(path)
+            part = find_part(project.part, path.parent)
+            found[path.name] = join_workspace(project, str(path), part)
+    return found
 
 
 def other_projects(project: Project) -> tuple[str, ...]:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from fractions import Fraction
-from typing import Annotated, ClassVar, Literal
+from typing import Annotated, ClassVar, Literal, Self
 
 from msgspec import Meta
 
@@ -12,6 +12,7 @@ from wattigram.core.base.fields import Every, Seconds, Share, VoltsOrZero
 from wattigram.core.contract.serial_line import Parity
 from wattigram.core.model.bench.sources.dc import DcSource
 from wattigram.core.model.bench.sources.source import (
+    Choice,
     Driven,
     SourceModel,
     Surroundings,
@@ -27,8 +28,12 @@ class SerialSource(SourceModel):
     """
 
     labels: ClassVar[Mapping[str, str]] = {
-        "period_s": "period",
-        "noise_v": "noise rms",
+        "baud": "baud",
+        "interval_s": "value every",
+        "bits": "bits of a value",
+        "from_level": "from",
+        "to_level": "to",
+        "period_s": "there and back in",
     }
     kind: Literal["serial"] = "serial"
     baud: Annotated[int, Meta(ge=50, le=20_000_000)] = 115_200
@@ -49,6 +54,22 @@ class SerialSource(SourceModel):
                 f"a value of {self.bits} bits does not go over a line of 7 data bits. Send 7 bits, or "
                 "take 8 data bits."
             )
+
+    @classmethod
+    def fresh(cls, around: Surroundings, noise_v: float) -> Self:
+        return cls(interval_s=Fraction(1, 200), noise_v=noise_v)
+
+    def choices(self, around: Surroundings) -> tuple[Choice, ...]:
+        words = {str(bits): bits for bits in (7, 8, 9)}
+        choices = [
+            Choice("data bits", "data_bits", words),
+            Choice("parity", "parity", {word: word for word in ("none", "even", "odd")}),
+            Choice("stop bits", "stop_bits", {"1": 1, "2": 2}),
+        ]
+        if self.words_each > 1:
+            orders = {"low first": "little-endian", "high first": "big-endian"}
+            choices.append(Choice("byte order", "endianness", orders))
+        return tuple(choices)
 
     @property
     def words_each(self) -> Literal[1, 2]:
