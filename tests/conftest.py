@@ -23,6 +23,9 @@ from wattigram.core.model.part import copy_part
 
 pytest_plugins = ["tests.debug_server"]
 
+# Boards are processes of their own, started by the thousand: they read compiled code, kept out of the tree.
+os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
+os.environ["PYTHONPYCACHEPREFIX"] = str(Path(__file__).parents[1] / ".pytest_cache" / "bytecode")
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
 os.environ["WATTIGRAM_STATE"] = tempfile.mkdtemp(prefix="wattigram-state-")
 CURE = SetSampling("ADC 1", 2, 384, "Door latch")

@@ -19,10 +19,11 @@ from wattigram.core.model.design import (
     ReactionExpectation,
     TextAction,
     TextExpectation,
+    UartSetup,
     Workspace,
     open_workspace,
 )
-from wattigram.core.model.design.edits import Edit, apply_edit
+from wattigram.core.model.design.edits import Edit, SetUart, apply_edit
 from wattigram.core.model.design.templates import Template
 from wattigram.core.predict.program import shown_text, typed_text
 from wattigram.desktop.inspector import Panel, panel_for
@@ -195,6 +196,12 @@ def test_every_cause_can_be_chosen_or_says_what_is_missing(kind: str) -> None:
     now = workspace.project.reaction(name)
     assert now is not None
     panel = panel_for(workspace, selection(name))
+    if kind == "byte":
+        with pytest.raises(QuantityError, match="There is no serial port"):
+            field(panel, "when")(WHEN[kind])
+        port = UartSetup(name="UART 1")
+        workspace = apply_edit(workspace, SetUart(port))
+        panel = panel_for(workspace, selection(name))
     edit = field(panel, "when")(WHEN[kind])
     if kind == now.when.kind:
         assert edit is None
