@@ -323,8 +323,11 @@ class Channel:
         self.pace.pause(since, None if rearm_ticks is None else since + rearm_ticks)
 
     def control(self, ticks: int, on: bool) -> None:
-        """The program turns it on or off; a scan that has begun is brought to its end."""
-        if on:
+        """The program turns it on or off, or asks for a scan; one that has begun is brought to its
+        end."""
+        if self.config.pace.asked:
+            self.pace.trigger_at(float(ticks))
+        elif on:
             self.pace.go_on(float(ticks))
         else:
             self.pace.pause(float(ticks), None)

@@ -386,7 +386,7 @@ class Run:
     def _start_others(self, happened: list[DetectedEvent], seen_ticks: int | None) -> None:
         for channel in self.channels:
             pace = channel.config.pace
-            if pace.kind != "events":
+            if pace.kind != "events" or pace.asked:
                 continue
             for event in happened:
                 wanted = pace.edge == "both" or event.entered == (pace.edge == "rising")

@@ -335,6 +335,8 @@ class EffectivePace(_Effective):
     """The first trigger finds the converter off."""
     begins: bool = False
     """Of events: one has come already when the board begins to run."""
+    asked: bool = False
+    """Of events: a reaction that starts the converter starts a cycle."""
 
 
 class EffectiveLoop(_Effective):

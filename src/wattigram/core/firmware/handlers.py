@@ -448,7 +448,11 @@ class HandlerWriter:
                     limit = max(1, int(retrieval.timeout_s * self.workspace.bus_clock_hz))
                     number, unit = chain.number, chain.chain.results_per_isr
                     # What starts every so often is waited for once it has been started.
-                    started = f"wg_chain_expects({number}u) && " if self._is_periodic(chain) else ""
+                    started = (
+                        f"wg_chain_expects({number}u) && "
+                        if self._is_started_by_program(chain)
+                        else ""
+                    )
                     lines = [
                         f"if ({started}!wg_chain_is_late({number}u) && !wg_await_{chain.name}({limit}u)) {{",
                         f"    wg_chain_give_up({number}u, {unit}u);",
@@ -525,7 +529,7 @@ class HandlerWriter:
         rows = []
         for chain in self.tables.chains:
             owner = chain.chain.converter
-            is_started = chain.number in started or self._is_periodic(chain)
+            is_started = chain.number in started or self._is_started_by_program(chain)
             if chain.number not in acted_upon and not is_started:
                 continue
             start = (
@@ -547,10 +551,12 @@ class HandlerWriter:
         return tuple(rows)
 
     @staticmethod
-    def _is_periodic(chain: ChainTable) -> bool:
-        """The main loop starts it every so often."""
+    def _is_started_by_program(chain: ChainTable) -> bool:
+        """The main loop starts it every so often, or when a reaction asks for it."""
         trigger = chain.chain.trigger
-        return isinstance(trigger, SoftwareTrigger) and trigger.period_s is not None
+        return isinstance(trigger, SoftwareTrigger) and (
+            trigger.asked or trigger.period_s is not None
+        )
 
     @cached_property
     def dac_writes(self) -> tuple[str, ...]:

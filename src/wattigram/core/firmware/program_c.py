@@ -19,7 +19,7 @@ from wattigram.core.contract.board_config import (
 )
 from wattigram.core.firmware.c_names import c_comment, c_identifier, c_identifiers, c_string
 from wattigram.core.firmware.register_c import c_register, field_value_c, read_c
-from wattigram.core.firmware.tables import Tables
+from wattigram.core.firmware.tables import ChainTable, Tables
 from wattigram.core.model.design import (
     CallAction,
     ConverterAction,
@@ -55,6 +55,20 @@ class InputC(msgspec.Struct, frozen=True):
     pin: str
     levels: str
     ticks: int
+
+
+def _unless_full(chain: ChainTable) -> str:
+    """C of a condition: a single run goes on; "" where there is none."""
+    return f"!wg_chain_is_full({chain.number}u)" if chain.halts else ""
+
+
+def _trigger_calls(chain: ChainTable) -> list[str]:
+    """Start a chain once, and wait for what comes of it where it is polled for so long only."""
+    calls = [f"wg_control_trigger({chain.number}u)"]
+    readout = chain.chain.readout
+    if isinstance(readout, Polling) and readout.timeout_s is not None:
+        calls.append(f"wg_chain_expect({chain.number}u, {len(chain.end_ticks)}u)")
+    return calls
 
 
 class ProgramWriter:
@@ -147,12 +161,11 @@ class ProgramWriter:
             trigger = chain.chain.trigger
             if isinstance(trigger, SoftwareTrigger) and trigger.period_s is not None:
                 ticks = max(1, round(trigger.period_s * self._config.tick_hz))
-                only = f"!wg_chain_is_full({chain.number}u)" if chain.halts else ""
-                calls = [f"wg_control_trigger({chain.number}u)"]
-                readout = chain.chain.readout
-                if isinstance(readout, Polling) and readout.timeout_s is not None:
-                    calls.append(f"wg_chain_expect({chain.number}u, {len(chain.end_ticks)}u)")
-                yield {"ticks": ticks, "only": only, "calls": calls}
+                yield {
+                    "ticks": ticks,
+                    "only": _unless_full(chain),
+                    "calls": _trigger_calls(chain),
+                }
 
     @cached_property
     def inputs(self) -> tuple[InputC, ...]:
@@ -248,14 +261,27 @@ class ProgramWriter:
         if isinstance(do, CallAction):
             yield f"{do.function}();"
         elif isinstance(do, ConverterAction):
-            what = "halt" if do.action == "stop" else "resume"
-            yield f"wg_control_{what}({effective.acts_on}u);"
+            yield from self._control(do, effective.acts_on)
         elif isinstance(do, PinAction):
             yield from self._pin(do, effective)
         elif effective.action == "sends":
             yield from self._send(effective)
         else:
             yield from self._scaled(reaction, effective)
+
+    def _control(self, do: ConverterAction, number: int) -> Iterator[str]:
+        chain = self.tables.chains[number]
+        trigger = chain.chain.trigger
+        if not (isinstance(trigger, SoftwareTrigger) and trigger.asked):
+            yield f"wg_control_{'halt' if do.action == 'stop' else 'resume'}({number}u);"
+            return
+        only = _unless_full(chain)
+        if only:
+            yield f"if ({only}) {{"
+        for call in _trigger_calls(chain):
+            yield f"{'    ' if only else ''}{call};"
+        if only:
+            yield "}"
 
     def _pin(self, do: PinAction, effective: EffectiveReaction) -> Iterator[str]:
         put, macro = self._put(do.pin), f"WG_PIN_{do.pin}"

@@ -16,6 +16,7 @@ from wattigram.core.model.design import (
     ByteReceived,
     BytesAction,
     ComparatorSwitched,
+    ConverterAction,
     InputChanged,
     PairTripped,
     PeriodElapsed,
@@ -24,6 +25,7 @@ from wattigram.core.model.design import (
     Reaction,
     ResultsFetched,
     RunStarted,
+    SoftwareTrigger,
     TextAction,
     TextValue,
     ThresholdCrossed,
@@ -211,6 +213,32 @@ def _matched(
     return Effects(np.array(latencies), due, missing, unexpected)
 
 
+# --- scans
+
+
+def scan_effects(take: Take, reaction: Reaction, within_s: float) -> Effects | None:
+    """Scans that a reaction asks for, held against its causes; None where it does not ask for each by
+    itself, but turns a converter on or off."""
+    assert isinstance(reaction.do, ConverterAction)
+    workspace = take.workspace
+    chain = workspace.project.chain(reaction.do.converter)
+    assert chain is not None
+    if not (isinstance(chain.trigger, SoftwareTrigger) and chain.trigger.asked):
+        return None
+    starters = workspace.project.starters_of(chain)
+    asked = sorted(
+        ((cause, one.name) for one in starters for cause in causes_of(take, one)),
+        key=lambda pair: pair[0].time_s,
+    )
+    first = slot_order(workspace, chain)[0]
+    slot = scan_timing(workspace, chain).slots[first]
+    count = take.item_count(workspace.project.chains.index(chain)) // len(chain.slots)
+    held_s = take.instants(chain, 0, count).held_s(0, count)[:, 0] if count else np.empty(0)
+    begun = [(at, True) for at in (held_s - float(slot.held_s - slot.start_s)).tolist()]
+    mine = [(cause, True) for cause, name in asked if name == reaction.name]
+    return _matched(mine, begun, take.seconds, within_s, count_others=len(starters) == 1)
+
+
 # --- registers and bars
 
 
@@ -360,6 +388,8 @@ def effects_of(take: Take, reaction: Reaction, within_s: float) -> Effects | Non
             return text_effects(take, reaction, within_s)
         case BarAction():
             return write_effects(take, reaction, within_s)
+        case ConverterAction():
+            return scan_effects(take, reaction, within_s)
         case _:
             output = output_of(reaction)
             return write_effects(take, reaction, within_s) if output is not None else None

@@ -306,12 +306,14 @@ def _trigger_fields(workspace: Workspace, chain: Chain) -> list[Field]:
 
     match trigger:
         case SoftwareTrigger():
-            options = ("continuous", "one-shot", "periodic")
+            options = ("continuous", "one-shot", "periodic", "by a reaction")
             now = 2 if trigger.period_s is not None else int(not trigger.repeat)
+            now = 3 if trigger.asked else now
             updates: tuple[dict[str, object], ...] = (
-                {"repeat": True, "period_s": None},
-                {"repeat": False, "period_s": None},
-                {"repeat": True, "period_s": trigger.period_s or "20 ms"},
+                {"repeat": True, "period_s": None, "asked": False},
+                {"repeat": False, "period_s": None, "asked": False},
+                {"repeat": True, "period_s": trigger.period_s or "20 ms", "asked": False},
+                {"repeat": True, "period_s": None, "asked": True},
             )
             fields = [
                 Field(

@@ -75,6 +75,17 @@ def never_triggered(workspace: Workspace) -> Iterator[Finding]:
         trigger = workspace.project.own_trigger(chain)
         if scan_timing(workspace, chain).trigger.pace != "never":
             continue
+        if isinstance(trigger, SoftwareTrigger):
+            yield Finding(
+                "never-triggered",
+                "error",
+                chain.converter,
+                f"Nothing ever starts {chain.converter}",
+                "It waits to be asked, and no reaction starts it.",
+                SetTrigger(chain.converter, trigger.replaced(asked=False)),
+                converter=chain.converter,
+            )
+            continue
         where = f"pin {trigger.pin}" if isinstance(trigger, EdgeTrigger) else chain.converter
         yield Finding(
             "never-triggered",
@@ -97,6 +108,7 @@ def started_once(workspace: Workspace) -> Iterator[Finding]:
             not isinstance(trigger, SoftwareTrigger)
             or trigger.repeat
             or trigger.period_s is not None
+            or trigger.asked
             or chain.per_trigger == "continuous"
         ):
             continue

@@ -162,7 +162,7 @@ FORMER: Mapping[type[StrictModel], _Former] = {
 
 
 LATER: Mapping[type[StrictModel], frozenset[str]] = {
-    SoftwareTrigger: frozenset({"period"}),
+    SoftwareTrigger: frozenset({"period", "asked"}),
     **{kind: frozenset({"single_run"}) for kind in (Polling, Interrupt, Fifo)},
     Dma: frozenset({"single_run", "read_period"}),
     PwmOutput: frozenset({"whole"}),

@@ -32,7 +32,13 @@ from wattigram.core.model.design.stage import (
     SumFilter,
     Threshold,
 )
-from wattigram.core.model.design.trigger import FollowTrigger, OwnTrigger, ThresholdTrigger, Trigger
+from wattigram.core.model.design.trigger import (
+    FollowTrigger,
+    OwnTrigger,
+    SoftwareTrigger,
+    ThresholdTrigger,
+    Trigger,
+)
 from wattigram.core.model.field_types import (
     Alignment,
     Flag,
@@ -130,6 +136,17 @@ class Chain(StrictModel):
     startup: tuple[Step, ...] | None = None
     """The engineer's own order; the right one where it is None."""
     slots: Annotated[tuple[Slot, ...], Meta(min_length=1, max_length=256)]
+
+    def __post_init__(self) -> None:
+        if (
+            isinstance(self.trigger, SoftwareTrigger)
+            and self.trigger.asked
+            and self.per_trigger == "continuous"
+        ):
+            raise ValueError(
+                "a converter that goes on for ever is not started each time that it is asked. Let a "
+                "trigger start a scan, or let it be started once."
+            )
 
     def places_of(self, signal: str) -> tuple[int, ...]:
         """Positions of a signal among the slots, counted from 0."""
@@ -379,6 +396,16 @@ class Project(StrictModel, dict=True):
         return any(
             isinstance(one.do, ConverterAction) and one.do.converter == chain.converter
             for one in self.reactions
+        )
+
+    def starters_of(self, chain: Chain) -> tuple[Reaction, ...]:
+        """Reactions that start the chain."""
+        return tuple(
+            one
+            for one in self.reactions
+            if isinstance(one.do, ConverterAction)
+            and one.do.converter == chain.converter
+            and one.do.action == "start"
         )
 
     def own_trigger(self, chain: Chain) -> OwnTrigger:

@@ -154,14 +154,20 @@ def _check_do(project: ReactionNames, reaction: Reaction) -> None:
             _need(reaction, name, {chain.converter for chain in project.chains}, f"{action}s")
             chain = next(chain for chain in project.chains if chain.converter == name)
             trigger = chain.trigger
-            if (
+            if isinstance(trigger, SoftwareTrigger) and trigger.asked:
+                if action == "stop":
+                    raise ValueError(
+                        f"Reaction “{reaction.name}” stops {name}, which is off unless it is asked. "
+                        "Start it, or let it go on by itself."
+                    )
+            elif (
                 isinstance(trigger, SoftwareTrigger)
                 and not trigger.repeat
                 and trigger.period_s is None
             ):
                 raise ValueError(
                     f"Reaction “{reaction.name}” {action}s {name}, which converts only once. Let it be "
-                    "started again and again, or every so often."
+                    "started when it is asked, again and again, or every so often."
                 )
         case BarAction(pins=pins) if len(set(pins)) < len(pins):
             raise ValueError(f"Reaction “{reaction.name}” has a pin twice. Remove one.")

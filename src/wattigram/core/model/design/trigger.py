@@ -15,17 +15,25 @@ Register = Annotated[int, Meta(ge=0, le=1 << 32)]
 
 
 class SoftwareTrigger(StrictModel):
-    """The program starts it: every ``period_s`` where that is given, the first at the start; else,
-    with ``repeat``, each time the results have been fetched; else once only."""
+    """The program starts it: ``asked``, each time that a reaction does; every ``period_s`` where that is
+    given, the first at the start; else, with ``repeat``, each time the results have been fetched; else
+    once only."""
 
     kind: Literal["software"] = "software"
     repeat: Flag = True
     period_s: Every | None = None
+    asked: Flag = False
+
+    def __post_init__(self) -> None:
+        if self.asked and self.period_s is not None:
+            raise ValueError(
+                "what a reaction starts has no period of its own. Leave out one of the two."
+            )
 
     @property
     def follows_itself(self) -> bool:
         """It is started again by whoever fetches its results."""
-        return self.repeat and self.period_s is None
+        return self.repeat and self.period_s is None and not self.asked
 
 
 class FreeRunningTrigger(StrictModel):

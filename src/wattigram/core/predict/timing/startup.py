@@ -6,7 +6,7 @@ import msgspec
 
 from wattigram.core.model.design.project import Chain, Step
 from wattigram.core.model.design.retrieval import Dma
-from wattigram.core.model.design.trigger import FollowTrigger
+from wattigram.core.model.design.trigger import FollowTrigger, SoftwareTrigger
 from wattigram.core.model.design.workspace import Workspace, cached
 from wattigram.core.predict.timing.cycle import scan_timing
 
@@ -79,7 +79,9 @@ def right_order(workspace: Workspace, chain: Chain) -> tuple[tuple[Step, str], .
     if _hardware_windows(workspace, chain):
         steps.append(("window", "A threshold that is armed later does not see what came before."))
     steps.append(("converter", "All that takes its results is ready now."))
-    if isinstance(chain.trigger, FollowTrigger):
+    if isinstance(chain.trigger, SoftwareTrigger) and chain.trigger.asked:
+        pass  # whoever wants a result starts it
+    elif isinstance(chain.trigger, FollowTrigger):
         steps.append(
             (
                 "trigger",
@@ -160,7 +162,9 @@ def startup(workspace: Workspace, chain: Chain) -> StartupCheck:
     if "converter" not in places:
         starts = False
         faults.append(StartupFault("converter", "is missing: it never converts"))
-    if "trigger" not in places:
+    if "trigger" not in needed:
+        pass
+    elif "trigger" not in places:
         starts = False
         faults.append(StartupFault("trigger", "is missing: nothing is ever started"))
     elif not early("converter", "trigger"):

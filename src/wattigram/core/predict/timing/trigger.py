@@ -8,6 +8,7 @@ import msgspec
 
 from wattigram.core.model.bench import Driven
 from wattigram.core.model.design.project import Chain
+from wattigram.core.model.design.reaction import PeriodElapsed
 from wattigram.core.model.design.scale import limits_v
 from wattigram.core.model.design.stage import Comparator, Threshold
 from wattigram.core.model.design.trigger import (
@@ -34,8 +35,8 @@ class TriggerTiming(msgspec.Struct, frozen=True):
     pace : str
         "pattern": triggers come at ``offsets_s`` of every ``period_s``, whatever the converter
         does.
-        "self": the next pass begins when this one is done. "once": there is one trigger. "never":
-        none comes.
+        "self": the next pass begins when this one is done. "once": there is one trigger. "asked": they
+        come when something happens, and nobody knows when that is. "never": none comes.
     by_software : bool
         Software starts each pass, so that its time is part of the cycle.
     """
@@ -61,6 +62,8 @@ def trigger_timing(workspace: Workspace, chain: Chain) -> TriggerTiming:
     trigger = workspace.project.own_trigger(chain)
     match trigger:
         case SoftwareTrigger():
+            if trigger.asked:
+                return _asked(workspace, chain)
             if chain.per_trigger == "continuous":
                 return TriggerTiming("self")
             if trigger.period_s is not None:
@@ -88,6 +91,18 @@ def trigger_timing(workspace: Workspace, chain: Chain) -> TriggerTiming:
     if timing.pace == "pattern" and chain.per_trigger == "continuous":
         return TriggerTiming("self", timer=timing.timer)
     return timing
+
+
+def _asked(workspace: Workspace, chain: Chain) -> TriggerTiming:
+    """Triggers of a chain that reactions start; the first of a period comes when one is over."""
+    causes = [reaction.when for reaction in workspace.project.starters_of(chain)]
+    if not causes:
+        return NEVER
+    match causes:
+        case [PeriodElapsed(period_s=period_s)]:
+            return TriggerTiming("pattern", period_s, (Fraction(0),))
+        case _:
+            return TriggerTiming("asked")
 
 
 def _pattern(edges: Edges | None) -> TriggerTiming:

@@ -25,6 +25,7 @@ from wattigram.core.model.design import (
     PairTripped,
     Project,
     ResultsFetched,
+    SoftwareTrigger,
     ThresholdCrossed,
     ThresholdTrigger,
     Watch,
@@ -305,6 +306,8 @@ def _pace(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> EffectivePac
         return EffectivePace(
             kind="events", watch=number, edge=edge, singly=singly, skip_first=early
         )
+    if isinstance(own, SoftwareTrigger) and own.asked:
+        return EffectivePace(kind="events", singly=singly, asked=True)
     if trigger.pace in {"never", "once"}:
         return EffectivePace(
             kind="once" if trigger.pace == "once" else "never", singly=singly, skip_first=early

@@ -105,6 +105,8 @@ def trigger_text(workspace: Workspace, chain: Chain) -> str:
             )
             if trigger.period_s is not None:
                 text = f"software, every {format_si(trigger.period_s, 's', 6)}"
+            if trigger.asked:
+                text = "software, by a reaction"
         case _:
             text = "free-running"
     if chain.per_trigger == "conversion" and len(chain.slots) > 1:
