@@ -125,11 +125,17 @@ def subjects(workspace: Workspace, kind: type) -> Sequence[Subject] | None:
     return named.get(kind)
 
 
+OF_FILES = frozenset({"workspace_files"})
+"""Modules whose answers are of a folder, and not of a design."""
+
+
 @cache
 def asked_of(package: str) -> tuple[tuple[str, Callable[..., Any], Mapping[str, Any]], ...]:
     """Public functions of a package, with the types of the arguments that they must have."""
     root, found = importlib.import_module(package), []
     for known in pkgutil.walk_packages(root.__path__, package + "."):
+        if known.name.rpartition(".")[2] in OF_FILES:
+            continue
         module = importlib.import_module(known.name)
         for name, function in sorted(vars(module).items()):
             plain = inspect.unwrap(function) if inspect.isfunction(function) else None

@@ -98,8 +98,10 @@ class ProgramPart:
         self._rank += 1
         insort(self._due, _Due(ticks, self._rank, reaction, holds))
 
-    def fetched(self, converter: int, ticks: int, judged: list[Judgeable]) -> None:
-        """The program has got results of a converter."""
+    def fetched(
+        self, converter: int, ticks: int, judged: list[Judgeable], *, is_full: bool
+    ) -> None:
+        """The program has got results of a converter; with them its buffer ``is_full``."""
         self._left = ACTED_UPON
         for one in judged:
             for on_reduced, values in ((False, one.raw), (True, one.reduced)):
@@ -107,7 +109,8 @@ class ProgramPart:
                 if known is not None and len(values.values):
                     known.add(ticks, int(values.values[-1]))
         for number, reaction in enumerate(self._config.reactions):
-            if reaction.on == "results" and reaction.converter == converter:
+            mine = reaction.on == "results" and reaction.converter == converter
+            if mine and (reaction.mark == "each" or is_full == (reaction.mark == "full")):
                 self._add(ticks, number)
 
     def happened(self, events: list[DetectedEvent], ticks: int | None, later: int = 0) -> None:

@@ -323,7 +323,8 @@ class Run:
             )
             judged = channel.judge(part)
             seen = channel.seen_ticks(part)
-            self._program.fetched(channel.stream, seen, judged)
+            is_full = (part.first + len(part.items)) % config.loop.items == 0
+            self._program.fetched(channel.stream, seen, judged, is_full=is_full)
             for judgeable in judged:
                 yield from self._reduced_frames(judgeable, flags)
             yield from self._watch(judged)

@@ -264,6 +264,8 @@ class EffectiveReaction(_Effective):
     watch: Annotated[int, Meta(ge=0)] = 0
     change: Literal["enters", "leaves", "both"] = "both"
     converter: Annotated[int, Meta(ge=0)] = 0
+    mark: Literal["each", "half", "full"] = "each"
+    """Of results: each half of the buffer, the first, or the one that fills it."""
     period_ticks: Annotated[int, Meta(ge=1)] = 1
     output: Annotated[int, Meta(ge=0)] | None = None
     """Its place among the outputs; None for one that the board cannot see."""

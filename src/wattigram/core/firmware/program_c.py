@@ -89,6 +89,7 @@ class ProgramWriter:
             "periods": [*self._started(), *self._looking(), *self._acting()],
             "inputs": self.inputs,
             "results": list(self._results().items()),
+            "by_mark": any(reaction.mark != "each" for _place, reaction in self._on("results")),
             "events": list(self._events().items()),
             "serial": self.serial,
             "acted_upon": ACTED_UPON,
@@ -196,10 +197,13 @@ class ProgramWriter:
             yield {"ticks": reaction.period_ticks, "only": "", "calls": [f"{self.names[place]}()"]}
 
     def _results(self) -> dict[int, list[str]]:
-        """Functions by the chain whose results they wait for."""
+        """Statements by the chain whose results they wait for."""
         called: dict[int, list[str]] = {}
         for place, reaction in self._on("results"):
-            called.setdefault(reaction.converter, []).append(self.names[place])
+            call = f"{self.names[place]}();"
+            only = {"half": "!is_full", "full": "is_full"}.get(reaction.mark)
+            lines = [f"if ({only}) {{", f"    {call}", "}"] if only else [call]
+            called.setdefault(reaction.converter, []).extend(lines)
         return called
 
     def _events(self) -> dict[int, list[str]]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Iterator
+from typing import Literal
 
 import msgspec
 import numpy as np
@@ -92,8 +93,8 @@ def causes_of(take: Take, reaction: Reaction) -> list[Due]:
             )
         case ByteReceived(uart=uart, byte=byte):
             return _events(take, Watch("byte", "", uart=uart, byte=byte), "enters")
-        case ResultsFetched(converter=converter):
-            return [Due(at_s) for at_s in fetched_s(take, converter).tolist()]
+        case ResultsFetched(converter=converter, mark=mark):
+            return [Due(at_s) for at_s in fetched_s(take, converter, mark).tolist()]
         case PeriodElapsed(period_s=period_s):
             every = max(1, round(period_s * take.tick_hz)) / take.tick_hz
             count = int(take.seconds / every + SAME_S)
@@ -115,9 +116,11 @@ def _events(take: Take, watch: Watch, change: str) -> list[Due]:
     ]
 
 
-def fetched_s(take: Take, converter: str) -> FloatArray:
-    """When the program had each part of a converter's results, (parts,) seconds: when the last of
-    it was ready."""
+def fetched_s(
+    take: Take, converter: str, mark: Literal["each", "half", "full"] = "each"
+) -> FloatArray:
+    """When the program had each part of a converter's results, or those that end the first half of its
+    buffer or fill it, (parts,) seconds: when the last of it was ready."""
     project = take.workspace.project
     chain = project.chain(converter)
     assert chain is not None
@@ -129,6 +132,9 @@ def fetched_s(take: Take, converter: str) -> FloatArray:
     ends = []
     for row in rows:
         last = int(row["first"]) + int(row["count"]) - 1
+        is_full = (last + 1) % chain.buffer.samples == 0
+        if mark != "each" and is_full != (mark == "full"):
+            continue
         number, slot = divmod(last, slots)
         held_s = take.instants(chain, number, number + 1).held_s(number, number + 1)
         ends.append(float(held_s[0, slot]) + later_s[slot])

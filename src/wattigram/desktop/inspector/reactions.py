@@ -66,7 +66,7 @@ WHEN = {
     "comparator": "a comparator",
     "input": "a port pin changes",
     "byte": "a byte comes",
-    "results": "half a buffer is full",
+    "results": "a buffer fills",
     "period": "a period is over",
     "start": "the start",
 }
@@ -82,6 +82,8 @@ DO = {
     "call": "call own code",
 }
 CHANGE = {"enters": "begins to hold", "leaves": "ceases to hold", "both": "both"}
+
+MARK = {"each": "each half is full", "half": "the first half is", "full": "all of it is"}
 
 # --- the panel
 
@@ -254,9 +256,17 @@ def _when_fields(workspace: Workspace, reaction: Reaction) -> list[Field]:
                 ),
                 *line_fields(workspace, uart),
             ]
-        case ResultsFetched(converter=converter):
+        case ResultsFetched(converter=converter, mark=mark):
             chains = tuple(chain.converter for chain in project.chains)
-            return [Field("results of", converter, _of_when(reaction, "converter", str), chains)]
+            return [
+                Field("results of", converter, _of_when(reaction, "converter", str), chains),
+                Field(
+                    "when",
+                    MARK[mark],
+                    _of_when(reaction, "mark", lambda text: key_for(text, MARK)),
+                    tuple(MARK.values()),
+                ),
+            ]
         case PeriodElapsed(period_s=period_s):
             return [
                 Field(

@@ -455,7 +455,7 @@ static void send_part(uint32_t chain, const part *one)
     frame.ticks = start;
     wg_link_send(&frame, items);
     feed_filters(chain, one, start);
-    wg_program_results(chain);
+    wg_program_results(chain, one->begin + one->count >= design->samples);
     wg_program_act();
     const wg_samples view = {
         .items = items, .item_bytes = design->item_bytes, .stride = design->slots, .count = one->count,

@@ -14,8 +14,11 @@ void wg_program_begin(void);
 /** Nothing is done from now on. Context: main loop. */
 void wg_program_end(void);
 
-/** Results of a chain were fetched; their signals have their newest values. Context: main loop. */
-void wg_program_results(uint32_t chain);
+/**
+ * Results of a chain were fetched; their signals have their newest values. Context: main loop.
+ * @param is_full  with them its buffer is
+ */
+void wg_program_results(uint32_t chain, bool is_full);
 
 /** Act upon the events that wait for it. Context: main loop. */
 void wg_program_act(void);

@@ -16,6 +16,7 @@ from wattigram.core.model.design.reaction import (
     PeriodElapsed,
     PinAction,
     Reaction,
+    ResultsFetched,
     TextAction,
     ThresholdCrossed,
     with_braces_doubled,
@@ -168,8 +169,11 @@ def _former_report(reaction: Reaction) -> dict[str, Any] | None:
 
 
 def _said(reaction: Reaction) -> dict[str, Any]:
-    """All of a reaction, without clocks that nobody has stated."""
+    """All of a reaction, without what came later and says nothing: clocks that nobody has stated, halves
+    that are all the same."""
     values = plain_values(reaction, with_none=True)
     if reaction.cycles is None:
         del values["cycles"]
+    if isinstance(reaction.when, ResultsFetched) and reaction.when.mark == "each":
+        del values["when"]["mark"]
     return values

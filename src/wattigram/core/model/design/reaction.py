@@ -71,10 +71,12 @@ class ByteReceived(StrictModel):
 
 
 class ResultsFetched(StrictModel):
-    """The program has got results of a converter: a half of its buffer is full."""
+    """The program has got results of a converter: a half of its buffer is full, the first, or the
+    second, with which all of it is. With that a single run is over."""
 
     kind: Literal["results"] = "results"
     converter: Name
+    mark: Literal["each", "half", "full"] = "each"
 
 
 class PeriodElapsed(StrictModel):

@@ -122,6 +122,12 @@ def _check_when(
         case ResultsFetched(converter=name):
             known = {chain.converter for chain in project.chains}
             _need(reaction, name, known, "waits for results of")
+            chain = next(chain for chain in project.chains if chain.converter == name)
+            if reaction.when.mark != "each" and chain.read_period_s is not None:
+                raise ValueError(
+                    f"Reaction “{reaction.name}” waits for a half of the buffer of {name}, of which the "
+                    "program reads the newest only. Wait for each."
+                )
         case _:
             pass
 

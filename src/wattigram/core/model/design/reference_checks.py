@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
 from typing import Protocol
 
 from wattigram.core.model.design.outputs import (
@@ -35,6 +36,8 @@ class _Chain(Protocol):
     def converter(self) -> str: ...
     @property
     def trigger(self) -> Trigger: ...
+    @property
+    def read_period_s(self) -> Fraction | None: ...
 
 
 class DesignNames(Protocol):

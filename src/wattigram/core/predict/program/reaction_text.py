@@ -84,8 +84,9 @@ def when_text(workspace: Workspace, reaction: Reaction) -> str:
             return f"port pin {pin} {moves[edge]}, looked at every {format_si(every_s, 's', 6)}"
         case ByteReceived(uart=uart, byte=byte):
             return f"{byte_text(byte)} comes over {uart}"
-        case ResultsFetched(converter=converter):
-            return f"each half of the buffer of {converter}"
+        case ResultsFetched(converter=converter, mark=mark):
+            which = {"each": "each half", "half": "the first half", "full": "all"}[mark]
+            return f"{which} of the buffer of {converter}"
         case PeriodElapsed(period_s=period_s):
             return f"every {format_si(period_s, 's', 6)}"
         case _:

@@ -98,10 +98,12 @@ def reaction_rate_hz(workspace: Workspace, reaction: Reaction) -> Fraction | Non
     match reaction.when:
         case PeriodElapsed(period_s=period_s):
             return 1 / period_s
-        case ResultsFetched(converter=converter):
+        case ResultsFetched(converter=converter, mark=mark):
             chain = workspace.project.chain(converter)
             assert chain is not None
-            return 1 / buffer_timing(workspace, chain).half_s
+            if mark != "each" and chain.readout.ends_as_meant:
+                return Fraction(0)  # once
+            return 1 / buffer_timing(workspace, chain).half_s / (1 if mark == "each" else 2)
         case ByteReceived(uart=uart, byte=None):
             other = other_end(workspace, uart)
             return other.words_hz if other is not None else Fraction(0)

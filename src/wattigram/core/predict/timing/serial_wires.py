@@ -167,10 +167,10 @@ def _reaction_every_s(other: Workspace, reaction: Reaction) -> Fraction | None:
     match reaction.when:
         case PeriodElapsed(period_s=period_s):
             return period_s
-        case ResultsFetched(converter=converter):
+        case ResultsFetched(converter=converter, mark=mark):
             chain = other.project.chain(converter)
             assert chain is not None
-            return buffer_timing(other, chain).half_s
+            return buffer_timing(other, chain).half_s * (1 if mark == "each" else 2)
         case _:
             return None
 

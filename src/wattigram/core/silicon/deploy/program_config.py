@@ -201,10 +201,10 @@ def _cause(workspace: Workspace, reaction: Reaction) -> dict[str, object]:
             )
         case ByteReceived(uart=uart, byte=byte):
             return _watched(workspace, Watch("byte", "", uart=uart, byte=byte), "enters")
-        case ResultsFetched(converter=converter):
+        case ResultsFetched(converter=converter, mark=mark):
             chain = project.chain(converter)
             assert chain is not None
-            return {"on": "results", "converter": project.chains.index(chain)}
+            return {"on": "results", "converter": project.chains.index(chain), "mark": mark}
         case PeriodElapsed() as when:
             return {"on": "period", "period_ticks": period_ticks(workspace, when)}
         case _:
