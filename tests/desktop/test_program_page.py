@@ -23,7 +23,7 @@ from wattigram.core.model.design import (
     Workspace,
     open_workspace,
 )
-from wattigram.core.model.design.edits import Edit, SetUart, apply_edit
+from wattigram.core.model.design.edits import Edit, SetReaction, SetUart, apply_edit
 from wattigram.core.model.design.templates import Template
 from wattigram.core.predict.program import shown_text, typed_text
 from wattigram.desktop.inspector import Panel, panel_for
@@ -33,6 +33,7 @@ from wattigram.desktop.pages.page_stack import PROGRAM
 from wattigram.desktop.pages.program_page import ProgramPage
 from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.state.selection import Selection
+from wattigram.desktop.theme import theme
 
 
 @pytest.fixture
@@ -299,3 +300,30 @@ def test_a_template_without_what_it_needs_says_so(page: ProgramPage) -> None:
     window.actions_list.named("Add template: DAC follows a signal").trigger()
     assert "has no DAC that is free" in said[0]
     assert window.document.workspace.project == before
+
+
+def test_the_processor_is_shown_to_scale(page: ProgramPage) -> None:
+    """Stated clocks are drawn behind their ISR; what is under the mouse is told."""
+    window = window_of(page)
+    said = page.rows.item(0).text()  # type: ignore[union-attr]
+    assert said == "By the processor"
+    assert "no clocks stated" in page.rows.rows[0].note
+    lanes = page.processor
+    assert lanes.isVisible()
+    reaction = workspace_of(page).project.reactions[2]
+    assert window.document.edit(SetReaction(reaction.name, reaction.replaced(cycles=20_000)))
+    QApplication.processEvents()
+    assert f"{reaction.name}: " in lanes.accessibleDescription()
+    assert "clocks of 5 not stated" in page.rows.rows[0].note
+    colours = {
+        lanes.grab().toImage().pixelColor(x, y).name()
+        for x in range(160, lanes.width() - 20, 3)
+        for y in range(32, lanes.height() - 28, 4)
+    }
+    assert theme().action.lower() in colours  # the ISR
+    assert theme().soft.lower() in colours  # the reaction that is not chosen
+    page.rows.setCurrentRow(
+        next(n for n, row in enumerate(page.rows.rows) if row.section == "uarts")
+    )
+    QApplication.processEvents()
+    assert not lanes.isVisible()

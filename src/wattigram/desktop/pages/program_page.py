@@ -53,6 +53,7 @@ from wattigram.desktop.widgets.program.output_lines import (
     text_lines,
     value_lines,
 )
+from wattigram.desktop.widgets.program.processor_lanes import ProcessorLanes
 from wattigram.desktop.widgets.program.program_list import ProgramList, TitledList
 from wattigram.desktop.widgets.program.rate_bars import RateBars
 from wattigram.desktop.widgets.program.row_text import ProgramRow, program_rows
@@ -70,6 +71,7 @@ class ProgramPage(InspectedPage):
         self.chosen: tuple[str, str] = ("", "")
         self.rows = ProgramList()
         self.bars = RateBars()
+        self.processor = ProcessorLanes()
         self.terminal = QPlainTextEdit()
         self._build()
         self.rows.chosen.connect(self._choose)
@@ -112,6 +114,7 @@ class ProgramPage(InspectedPage):
         inner.setSpacing(0)
         inner.addLayout(buttons)
         inner.addWidget(self.bars)
+        inner.addWidget(self.processor)
         self.heading = heading("")
         self.heading.setContentsMargins(12, 8, 12, 4)
         inner.addWidget(self.heading)
@@ -150,6 +153,10 @@ class ProgramPage(InspectedPage):
             workspace.project.routes.index(route) if route is not None else 0
         )
         self.bars.setVisible(route is not None)
+        by_processor = self.chosen[0] == "reactions"
+        self.processor.setVisible(by_processor)
+        if by_processor:
+            self.processor.show_workspace(workspace, self.chosen[1])
         self.bars.show_route(workspace, route, index)
         section, name = self.chosen
         shown = (

@@ -19,7 +19,6 @@ from wattigram.core.model.design import (
     PeriodAction,
     PeriodElapsed,
     PinAction,
-    Polling,
     ProgramOutput,
     Reaction,
     ScaledAction,
@@ -39,8 +38,14 @@ from wattigram.core.model.design.edits import (
     SetWiring,
 )
 from wattigram.core.predict.pins import pwm_timing
-from wattigram.core.predict.program import longest_bytes, reaction_timing, scaled_ends, wire_s
-from wattigram.core.predict.timing import buffer_timing, retrieval_timing
+from wattigram.core.predict.program import (
+    isr_share,
+    longest_bytes,
+    reaction_timing,
+    scaled_ends,
+    wire_s,
+)
+from wattigram.core.predict.timing import buffer_timing
 from wattigram.core.predict.waveform import output_range_v
 
 
@@ -126,14 +131,7 @@ def program_takes_all(workspace: Workspace) -> Iterator[Finding]:
     known = [(busy, reaction) for busy, reaction in reactions if busy is not None]
     if not known or any(busy >= 1 for busy, _reaction in known):
         return
-    isrs = sum(
-        (
-            min(retrieval_timing(workspace, chain).cpu_share, Fraction(1))
-            for chain in workspace.project.chains
-            if not isinstance(chain.readout, Polling)
-        ),
-        Fraction(0),
-    )
+    isrs = isr_share(workspace)
     share = sum((busy for busy, _reaction in known), Fraction(0))
     if not share or isrs + share < 1:
         return

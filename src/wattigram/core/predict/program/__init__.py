@@ -1,5 +1,13 @@
 """What the program's reactions come to: values, times, text."""
 
+from wattigram.core.predict.program.processor_timeline import (
+    MAIN_LOOP,
+    Block,
+    Lane,
+    ProcessorTimeline,
+    isr_share,
+    processor_timeline,
+)
 from wattigram.core.predict.program.reaction_text import (
     LEVEL,
     after_texts,
@@ -27,13 +35,19 @@ from wattigram.core.predict.program.scaled_values import (
 
 __all__ = [
     "LEVEL",
+    "MAIN_LOOP",
+    "Block",
+    "Lane",
+    "ProcessorTimeline",
     "ReactionTiming",
     "ScaledEnds",
     "after_texts",
     "do_texts",
     "fetch_wait_s",
     "filter_delay_s",
+    "isr_share",
     "longest_bytes",
+    "processor_timeline",
     "reaction_rate_hz",
     "reaction_timing",
     "scaled_ends",

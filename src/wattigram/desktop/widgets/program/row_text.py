@@ -19,7 +19,13 @@ from wattigram.core.model.design import (
 )
 from wattigram.core.predict.clocks import uart_timing
 from wattigram.core.predict.pins import pwm_pin, pwm_timing
-from wattigram.core.predict.program import after_texts, do_texts, when_text
+from wattigram.core.predict.program import (
+    after_texts,
+    do_texts,
+    isr_share,
+    reaction_timing,
+    when_text,
+)
 from wattigram.core.predict.timing import route_timing
 from wattigram.desktop.inspector.routes import ON, sink_text, source_text
 
@@ -45,7 +51,20 @@ def program_rows(workspace: Workspace) -> list[ProgramRow]:
     rows: list[ProgramRow] = []
     if project.reactions:
         count = len(project.reactions)
-        note = f"{count} reaction{'s' if count > 1 else ''} · main loop"
+        unstated = sum(1 for reaction in project.reactions if reaction.cycles is None)
+        note = (
+            f"{count} reaction{'s' if count > 1 else ''} · main loop · "
+            f"ISRs {float(isr_share(workspace)) * 100:.2g} % CPU"
+        )
+        if unstated < count:
+            busy = sum(
+                reaction_timing(workspace, reaction).busy or 0 for reaction in project.reactions
+            )
+            note += f" · reactions {float(busy) * 100:.2g} %"
+        if unstated:
+            note += (
+                f" · clocks of {unstated} not stated" if unstated < count else " · no clocks stated"
+            )
         rows.append(ProgramRow("", "By the processor", note=note))
         rows += [_reaction(workspace, name) for name in range(count)]
     if project.routes:
