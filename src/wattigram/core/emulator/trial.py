@@ -26,7 +26,7 @@ class Trial(msgspec.Struct):
     """What was seen."""
 
     cycles: dict[str, int] = msgspec.field(default_factory=dict)
-    inputs: dict[str, tuple[tuple[int, int], ...]] = msgspec.field(default_factory=dict)
+    inputs: dict[str, tuple[tuple[int, float], ...]] = msgspec.field(default_factory=dict)
     restarts: dict[str, bool] = msgspec.field(default_factory=dict)
     pointed: dict[str, ChannelPointing] = msgspec.field(default_factory=dict)
     """Of converters that software points: where to in turn, be it once or again and again."""
@@ -159,14 +159,14 @@ def _marks(machine: Machine, name: str) -> list[int]:
     return costs[1:]  # the first makes tables that the others find ready
 
 
-def _input(state: SiliconState, name: str) -> tuple[int, int]:
+def _input(state: SiliconState, name: str) -> tuple[int, float]:
     """Where the converter points, with its sampling cycles."""
     if state.registers.counted_by(name, "channel") or not state.has(name, "channel"):
         return 0, 0
-    return state.number(name, "channel", 0), state.number(name, "sampling", 1)
+    return state.number(name, "channel", 0), state.clocks(name, "sampling", 1)
 
 
-def _in_turn(inputs: list[tuple[int, int]]) -> ChannelPointing:
+def _in_turn(inputs: list[tuple[int, float]]) -> ChannelPointing:
     """Where a converter is pointed again and again; the last of a turn comes first, as it was
     before the first call."""
     turn = inputs[1 : 1 + _period(inputs[1:])]

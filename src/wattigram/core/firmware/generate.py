@@ -357,7 +357,7 @@ class _Context:
     def _is_even(self, chain: ChainTable) -> bool:
         return scan_timing(self.workspace, chain.chain).is_even
 
-    def _inputs(self, chain: ChainTable) -> list[tuple[int, int, int, str]]:
+    def _inputs(self, chain: ChainTable) -> list[tuple[int, int, float, str]]:
         """Place, channel, sampling cycles and signal of each slot, in the converter's order."""
         converter = self.workspace.converter(chain.chain)
         inputs = []

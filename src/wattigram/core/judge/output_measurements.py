@@ -87,7 +87,7 @@ def pair_linearity(take: Take, name: str) -> Swept | None:
     update_s = float(made.update_s)
     scale = signal_scale(workspace, chain, name)
     slot = chain.places_of(name)[0]
-    sampling_s = chain.slots[slot].sampling_cycles * chain.divider / float(workspace.bus_clock_hz)
+    sampling_s = float(chain.slots[slot].sampling * chain.divider / workspace.bus_clock_hz)
     wait_s = SETTLED_TAUS * max(made.tau_s, *wiring.poles_s, 0.0) + sampling_s
     # Where the converter stands at its end nobody knows how far beyond the output is.
     top_v = (scale.highest_code - 0.5) * scale.lsb_v / float(signal.scaling)

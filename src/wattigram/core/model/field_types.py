@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from typing import Annotated, Literal
 
 from msgspec import Meta
@@ -31,9 +32,17 @@ Identifier = Annotated[
         description="small letters, digits and hyphens, at most 41",
     ),
 ]
+FINEST_CLOCK = 8
+"""Parts of a clock."""
 Positive = Annotated[int, Meta(ge=1, le=1 << 32)]
 Cycles = Annotated[int, Meta(ge=0, le=10**9)]
 Flag = bool
+_CLOCKS = "a number of clocks, in halves, quarters or eighths of one"
+Clocks = (
+    Annotated[int, Meta(gt=0, le=1 << 32, description=_CLOCKS)]
+    | Annotated[float, Meta(gt=0, le=1 << 32, description=_CLOCKS)]
+)
+"""Of a converter, which may be no whole number."""
 
 TriggerKind = Literal[
     "software", "free-running", "timer", "edge", "comparator", "threshold", "converter"
@@ -52,3 +61,13 @@ def check_distinct(values: tuple[object, ...], what: str) -> None:
         if value in seen:
             raise ValueError(f"{what} {value} is listed twice. Remove one.")
         seen.add(value)
+
+
+def check_clocks(values: Iterable[float], what: str) -> None:
+    """Raise ``ValueError`` for a number of clocks that is finer than an eighth of one."""
+    for value in values:
+        if value * FINEST_CLOCK != int(value * FINEST_CLOCK):
+            raise ValueError(
+                f"{what} of {value} clocks is no multiple of an eighth. Write halves, quarters or "
+                "eighths."
+            )

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
+
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import format_counts, format_rounded, format_si, parse_quantity
 from wattigram.core.model.design import Chain, Signal, Workspace, signal_scale
@@ -55,7 +57,7 @@ def slot_panel(
     ]
     several = len(places) > 1 or converter.one_sampling_time
 
-    def edit_for(cycles: int) -> Edit:
+    def edit_for(cycles: float) -> Edit:
         if several:
             return SetSamplings(
                 chain.converter, cycles, () if converter.one_sampling_time else places
@@ -64,18 +66,19 @@ def slot_panel(
 
     def sampling(text: str) -> Edit:
         cycles = parse_quantity(text, "clk")
-        if cycles.denominator != 1:
+        legal = {Fraction(one): one for one in converter.sampling_cycles}
+        if cycles not in legal:
             raise QuantityError(
-                f"“{text}” is no whole number of clocks.", cure="Choose one of the list."
+                f"{converter.name} cannot sample for “{text}”.", cure="Choose one of the list."
             )
-        return edit_for(int(cycles))
+        return edit_for(legal[cycles])
 
     changed = len(chain.slots) if converter.one_sampling_time else len(places)
     has_period = cycle.trigger.pace == "pattern"
     choices = []
     for cycles in sorted(converter.sampling_cycles):
         what = slot_settling(workspace, chain, place, cycles)
-        added_s = changed * timing.repeats * (cycles - slot.sampling_cycles) / cycle.clock_hz
+        added_s = changed * timing.repeats * (Fraction(cycles) - slot.sampling) / cycle.clock_hz
         fits = not has_period or added_s <= cycle.slack_s
         tip = (
             f"{cycles} clk, {format_rounded(what.sampling_s, 's', 3)}: "
@@ -95,7 +98,7 @@ def slot_panel(
                 edit_for(cycles),
             )
         )
-    options = tuple(f"{cycles} clk" for cycles in sorted(converter.sampling_cycles))
+    options = tuple(f"{cycles:g} clk" for cycles in sorted(converter.sampling_cycles))
     label = "sampling of all" if several else "sampling"
     title = (
         f"Slot {place + 1} · {signal.name}"
@@ -105,6 +108,6 @@ def slot_panel(
     return Panel(
         title,
         tuple(facts),
-        (Field(label, f"{slot.sampling_cycles} clk", sampling, options),),
+        (Field(label, f"{slot.sampling_cycles:g} clk", sampling, options),),
         WhatIf("If sampling were · settling error", tuple(choices), 0.5, "½ LSB"),
     )

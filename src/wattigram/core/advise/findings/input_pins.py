@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from fractions import Fraction
 
 from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.base.quantity import format_volts
@@ -235,16 +236,19 @@ def _slot_for(workspace: Workspace, signal: Signal) -> AddSlot | None:
     return None
 
 
-def _sampling_for(workspace: Workspace, chain: Chain, signal: Signal) -> int:
+def _sampling_for(workspace: Workspace, chain: Chain, signal: Signal) -> float:
     """Shortest adequate sampling time for the signal's source, the longest where none is."""
     converter = workspace.converter(chain)
     if converter.one_sampling_time:
-        return chain.slots[0].sampling_cycles
+        return float(chain.slots[0].sampling)
     ohm = input_resistance_ohm(workspace, signal) + converter.switch_resistance_ohm
     needed_s = adequate_sampling_s(ohm * converter.sampling_capacitor_f, chain.bits)
     clock_hz = scan_timing(workspace, chain).clock_hz
     choices = sorted(converter.sampling_cycles)
-    return next((cycles for cycles in choices if float(cycles / clock_hz) >= needed_s), choices[-1])
+    return next(
+        (cycles for cycles in choices if float(Fraction(cycles) / clock_hz) >= needed_s),
+        choices[-1],
+    )
 
 
 def _pins(signal: Signal) -> str:

@@ -137,7 +137,7 @@ def adequate_sampling(
     slot = chain.slots[place]
     for cycles in sorted(converter.sampling_cycles):
         slots = len(chain.slots) if converter.one_sampling_time else cycle.slots[place].repeats
-        added_s = (cycles - slot.sampling_cycles) * slots / cycle.clock_hz
+        added_s = (Fraction(cycles) - slot.sampling) * slots / cycle.clock_hz
         has_period = cycle.trigger.pace == "pattern"
         if cycles <= slot.sampling_cycles or (has_period and added_s > cycle.slack_s >= 0):
             continue

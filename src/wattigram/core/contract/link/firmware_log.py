@@ -18,14 +18,14 @@ MOST_WRITES = 1 << 12
 
 RegisterWrite = tuple[int, int, int]
 """Address, width in bits, value."""
-ChannelPointing = tuple[tuple[int, int], ...]
+ChannelPointing = tuple[tuple[int, float], ...]
 """Channels with their sampling cycles, in the order in which software points a converter to
 them."""
 LONGEST_POINTING = 2048
 _LATE = re.compile(
     r"changed ([0-9a-f]{1,8}) from ([0-9a-f]{1,8}) at (\d{1,18}) in (\S{1,200}) of (.{1,80}): (\S{1,40})"
 )
-_POINTED = re.compile(r"pointed ((?:\d{1,9}:\d{1,9} ){1,64})of (.{1,80})")
+_POINTED = re.compile(r"pointed ((?:\d{1,9}:\d{1,9}(?:\.\d{1,3})? ){1,64})of (.{1,80})")
 
 
 def writes_text(writes: Sequence[RegisterWrite]) -> list[str]:
@@ -66,7 +66,9 @@ def parse_writes(text: str) -> tuple[RegisterWrite, ...] | None:
 def pointings_text(pointings: Mapping[str, ChannelPointing]) -> list[str]:
     """A line for each converter: ``pointed channel:sampling ... of NAME``."""
     return [
-        " ".join(["pointed", *(f"{channel}:{cycles}" for channel, cycles in pointing), "of", name])
+        " ".join(
+            ["pointed", *(f"{channel}:{cycles:g}" for channel, cycles in pointing), "of", name]
+        )
         for name, pointing in pointings.items()
     ]
 
@@ -116,4 +118,4 @@ def parse_pointing(text: str) -> tuple[str, ChannelPointing] | None:
     if match is None:
         return None
     pairs = (part.split(":") for part in match[1].split())
-    return match[2], tuple((int(channel), int(cycles)) for channel, cycles in pairs)
+    return match[2], tuple((int(channel), float(cycles)) for channel, cycles in pairs)

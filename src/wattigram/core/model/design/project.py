@@ -41,12 +41,14 @@ from wattigram.core.model.design.trigger import (
 )
 from wattigram.core.model.field_types import (
     Alignment,
+    Clocks,
     Flag,
     InputName,
     Name,
     PerTrigger,
     PinName,
     Positive,
+    check_clocks,
 )
 
 FORMAT = "wattigram-project"
@@ -116,7 +118,15 @@ class Slot(StrictModel):
     """One place in a converter's sequence."""
 
     signal: Name
-    sampling_cycles: Positive
+    sampling_cycles: Clocks
+
+    def __post_init__(self) -> None:
+        check_clocks([self.sampling_cycles], "a sampling time")
+
+    @property
+    def sampling(self) -> Fraction:
+        """Clocks of the converter for which it is sampled."""
+        return Fraction(self.sampling_cycles)
 
 
 class Chain(StrictModel):

@@ -69,7 +69,7 @@ def slot_for(workspace: Workspace, name: str, pin: str, negative: str | None = N
     return None
 
 
-def _sampling(converter: Converter, place: float = 0.5) -> int:
+def _sampling(converter: Converter, place: float = 0.5) -> float:
     """A sampling time from the middle of what can be had, or from another part of it."""
     choices = sorted(converter.sampling_cycles)
     return choices[min(len(choices) - 1, int(len(choices) * place))]

@@ -22,6 +22,7 @@ from wattigram.core.base.fields import (
 from wattigram.core.base.models import StrictModel
 from wattigram.core.model.field_types import (
     Alignment,
+    Clocks,
     Cycles,
     Flag,
     InputName,
@@ -33,6 +34,7 @@ from wattigram.core.model.field_types import (
     RetrievalKind,
     StageKind,
     TriggerKind,
+    check_clocks,
     check_distinct,
 )
 
@@ -91,7 +93,7 @@ class Converter(StrictModel):
     leakage_share: ShareOrZero = 0.02
     """Share of the held charge that a clock of half the lowest one loses."""
     oscillator: Oscillator | None = None
-    sampling_cycles: Annotated[tuple[Positive, ...], Meta(min_length=1)]
+    sampling_cycles: Annotated[tuple[Clocks, ...], Meta(min_length=1)]
     one_sampling_time: Flag = False
     """All slots are sampled for the same time."""
     sampling_capacitor_f: Farads
@@ -152,6 +154,7 @@ class Converter(StrictModel):
         check_distinct(self.bits, f"{self.name}: resolution")
         check_distinct(self.dividers, f"{self.name}: divider")
         check_distinct(self.sampling_cycles, f"{self.name}: sampling time")
+        check_clocks(self.sampling_cycles, f"{self.name}: sampling time")
         numbers = (
             *self.channels.values(),
             *(pair.channel for pair in self.pairs),

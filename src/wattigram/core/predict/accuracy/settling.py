@@ -72,7 +72,7 @@ class SlotCircuit(msgspec.Struct, frozen=True):
 
 @cached
 def slot_circuit(
-    workspace: Workspace, chain: Chain, place: int, sampling_cycles: int | None = None
+    workspace: Workspace, chain: Chain, place: int, sampling_cycles: float | None = None
 ) -> SlotCircuit:
     """The circuit of one slot, as designed or with another sampling time.
 
@@ -80,10 +80,10 @@ def slot_circuit(
     """
     cycle = scan_timing(workspace, chain)
     slot = chain.slots[place]
-    cycles = slot.sampling_cycles if sampling_cycles is None else sampling_cycles
+    cycles = slot.sampling if sampling_cycles is None else Fraction(sampling_cycles)
     sampling_s = float(cycles / cycle.clock_hz)
     timing = cycle.slots[place]
-    each_s = float(timing.each_s + Fraction(cycles - slot.sampling_cycles) / cycle.clock_hz)
+    each_s = float(timing.each_s + (cycles - slot.sampling) / cycle.clock_hz)
     signal = workspace.project.signal(slot.signal)
     return _circuit(workspace, chain, signal, sampling_s, timing.repeats, each_s)
 
@@ -150,7 +150,7 @@ class SlotSettling(msgspec.Struct, frozen=True):
 
 @cached
 def slot_settling(
-    workspace: Workspace, chain: Chain, place: int, sampling_cycles: int | None = None
+    workspace: Workspace, chain: Chain, place: int, sampling_cycles: float | None = None
 ) -> SlotSettling:
     """Settling of one slot, as designed or with another sampling time.
 

@@ -154,7 +154,7 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
     )
     conversion_s = converter.conversion_cycles(chain.bits) / clock_hz
     trigger = trigger_timing(workspace, chain)
-    samplings = [slot.sampling_cycles / clock_hz for slot in chain.slots]
+    samplings = [slot.sampling / clock_hz for slot in chain.slots]
     repeats = slot_repeats(workspace, chain)
     step = software_step(workspace, chain)
     by_hand = starts_each(workspace, chain)

@@ -118,7 +118,9 @@ def _sequence(
     ):
         index = channel if by == "channel" else place if by == "slot" else 0
         if by or place == 0:
-            step.put("sampling", slot.sampling_cycles, index)
+            clocks = slot.sampling
+            whole = clocks.denominator == 1
+            step.put("sampling", int(clocks) if whole else f"{float(clocks):g}", index)
         stage = workspace.project.signal(slot.signal).slot_filter
         if stage is not None:
             step.put(

@@ -96,6 +96,12 @@ class SiliconState(msgspec.Struct):
         meaning = self.value(owner, name, default, index)
         return int(meaning) if isinstance(meaning, (int, str)) else default
 
+    def clocks(self, owner: str, name: str, default: float, index: int = 0) -> float:
+        """A number of clocks, which may be no whole one where a table lists them by name."""
+        meaning = self.value(owner, name, "", index)
+        value = float(meaning) if isinstance(meaning, (int, str)) and meaning != "" else default
+        return int(value) if value == int(value) else value
+
     def text(self, owner: str, name: str, default: str, index: int = 0) -> str:
         """A setting that is a name."""
         return str(self.value(owner, name, default, index))

@@ -70,7 +70,7 @@ class Observed(msgspec.Struct, frozen=True):
     """
 
     handler_cycles: Mapping[str, int] = msgspec.field(default_factory=dict)
-    inputs: Mapping[str, tuple[tuple[int, int], ...]] = msgspec.field(default_factory=dict)
+    inputs: Mapping[str, tuple[tuple[int, float], ...]] = msgspec.field(default_factory=dict)
     restarts: Mapping[str, bool] = msgspec.field(default_factory=dict)
 
 
@@ -196,7 +196,7 @@ class _Reader:
             listed = state.value(name, "listed", frozenset())
             channels = sorted(listed) if isinstance(listed, frozenset) else []
             pairs = [
-                (channel, state.number(name, "sampling", first, channel if by == "channel" else 0))
+                (channel, state.clocks(name, "sampling", first, channel if by == "channel" else 0))
                 for channel in channels
             ]
         elif state.registers.counted_by(name, "channel"):
@@ -204,12 +204,12 @@ class _Reader:
             pairs = [
                 (
                     state.number(name, "channel", 0, place),
-                    state.number(name, "sampling", first, place if by else 0),
+                    state.clocks(name, "sampling", first, place if by else 0),
                 )
                 for place in range(min(count, converter.slots))
             ]
         else:
-            pairs = [(state.number(name, "channel", 0), state.number(name, "sampling", first))]
+            pairs = [(state.number(name, "channel", 0), state.clocks(name, "sampling", first))]
         slots = []
         for place, (channel, cycles) in enumerate(pairs or [(0, first)]):
             signal = self._signal(converter, channel)

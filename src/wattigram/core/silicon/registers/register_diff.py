@@ -25,7 +25,7 @@ from wattigram.core.silicon.registers.register_map import (
 from wattigram.core.silicon.registers.round_trip import decoded, surroundings
 
 PlainWrite = tuple[int, int, int]
-Pointings = Mapping[str, tuple[tuple[int, int], ...]]
+Pointings = Mapping[str, tuple[tuple[int, float], ...]]
 """Channels with their sampling cycles, in the order in which firmware points a converter to them,
 by converter."""
 _NOWHERE: Pointings = MappingProxyType({})

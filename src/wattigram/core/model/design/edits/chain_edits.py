@@ -139,7 +139,7 @@ class SetSampling(Struct, frozen=True):
 
     converter: str
     place: int
-    cycles: int
+    cycles: float
     signal: str = ""
 
     @property
@@ -177,7 +177,7 @@ class AddSlot(Struct, frozen=True):
 
     converter: str
     signal: str
-    sampling_cycles: int
+    sampling_cycles: float
 
     @property
     def label(self) -> str:

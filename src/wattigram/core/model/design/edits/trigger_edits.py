@@ -172,7 +172,7 @@ class SetSamplings(Struct, frozen=True):
     """Sample several slots for the same time; all of them where none is named."""
 
     converter: str
-    cycles: int
+    cycles: float
     places: tuple[int, ...] = ()
 
     @property
