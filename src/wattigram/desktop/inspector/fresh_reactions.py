@@ -106,13 +106,15 @@ def fresh_do(workspace: Workspace, kind: str, when: When) -> Do:
                 raise QuantityError(
                     f"{workspace.part.name} has no DAC that is free.", cure="Free one first."
                 )
+            dac = workspace.part.dac(dacs[0])
+            assert dac is not None
             return DacAction(
-                dac=dacs[0],
+                dac=dac.name,
                 signal=signal,
                 from_v=0.0,
                 to_v=reference_v,
                 low_v=0.0,
-                high_v=reference_v,
+                high_v=round(workspace.full_scale_v(dac), 3),
             )
         case "text" | "bytes":
             if not project.uarts:

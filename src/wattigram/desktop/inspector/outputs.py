@@ -201,7 +201,9 @@ def _fresh(workspace: Workspace, generator: Generator, text: str) -> Edit | None
     kind = key_for(text, KINDS)
     if kind == generator.output.kind:
         return None
-    full_v = workspace.reference_v
+    dac = workspace.part.dac(generator.dac)
+    assert dac is not None
+    full_v = workspace.full_scale_v(dac)
     output: ConstantLevel | SoftwareRamp | Playback
     if kind == "constant":
         output = ConstantLevel(voltage_v=round(full_v / 2, 3))

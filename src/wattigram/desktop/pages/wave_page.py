@@ -313,8 +313,9 @@ class WavePage(ListedPage):
         dac = workspace.part.dacs[0] if workspace.part.dacs else None
         lsb_v = dac_lsb_v(workspace, dac) if dac is not None else workspace.reference_v / 4096
         margin_v = dac.buffer_margin_v if dac is not None else 0.0
+        full_v = workspace.full_scale_v(dac) if dac is not None else workspace.reference_v
         try:
-            values = read_points(path, margin_v, workspace.reference_v - margin_v, lsb_v)
+            values = read_points(path, margin_v, full_v - margin_v, lsb_v)
         except WaveError as fault:
             self.error.emit(str(fault))
             return

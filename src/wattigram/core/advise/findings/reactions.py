@@ -196,7 +196,9 @@ def scale_beyond_register(workspace: Workspace) -> Iterator[Finding]:
                 low, high = (min(max(end, low_v), high_v) for end in ends)
                 yield Finding(
                     "scale-beyond-register",
-                    "error" if max(ends) > workspace.reference_v or min(ends) < 0 else "warning",
+                    "error"
+                    if max(ends) > workspace.full_scale_v(dac) or min(ends) < 0
+                    else "warning",
                     reaction.name,
                     f"{action.dac} does not reach what {reaction.name} sets",
                     f"It is to go from {format_volts(action.low_v)} to "

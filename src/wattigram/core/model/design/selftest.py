@@ -60,7 +60,7 @@ def self_test(workspace: Workspace) -> Edit:
         if (text := "Self-test" if n == 1 else f"Self-test {n}") not in names
     )
     steps = (1 << dac.bits) - (1 if dac.full_scale == "2^N-1" else 0)
-    lsb_v = workspace.reference_v / steps
+    lsb_v = workspace.full_scale_v(dac) / steps
     ramp = SoftwareRamp(
         from_v=0.0,
         to_v=((1 << dac.bits) - 1) * lsb_v,

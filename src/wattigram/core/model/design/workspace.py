@@ -19,7 +19,7 @@ from wattigram.core.model.design.project import Chain, Project
 from wattigram.core.model.design.project_file import (
     build_id,
 )
-from wattigram.core.model.part import Converter, Part
+from wattigram.core.model.part import Converter, Dac, Part
 
 
 class Workspace(msgspec.Struct, frozen=True, dict=True):
@@ -57,17 +57,12 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def reference_v(self) -> float:
         """Voltage of the chosen reference."""
-        reference = self.part.reference(self.project.reference)
-        assert reference is not None
-        if reference.pin is not None:
-            wiring = self.project.wired(reference.pin)
-            if (
-                wiring is not None
-                and isinstance(wiring.source, DcSource)
-                and wiring.source.voltage_v > 0
-            ):
-                return wiring.source.voltage_v
-        return reference.voltage_v
+        return reference_voltage(self.part, self.project.reference, self.project.wired)
+
+    def full_scale_v(self, dac: Dac) -> float:
+        """Voltage of a DAC's reference: its own where the part has it so, else the chosen one."""
+        name = dac.reference or self.project.reference
+        return reference_voltage(self.part, name, self.project.wired)
 
     @cached_property
     def reference_pin(self) -> str | None:
@@ -115,6 +110,22 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
         converter = self.part.converter(chain.converter)
         assert converter is not None
         return converter
+
+
+def reference_voltage(part: Part, name: str, wired: Callable[[str], Wiring | None]) -> float:
+    """Voltage of a reference of a part; of one that comes from a pin what is wired there, where that is
+    a level."""
+    reference = part.reference(name)
+    assert reference is not None
+    if reference.pin is not None:
+        wiring = wired(reference.pin)
+        if (
+            wiring is not None
+            and isinstance(wiring.source, DcSource)
+            and wiring.source.voltage_v > 0
+        ):
+            return wiring.source.voltage_v
+    return reference.voltage_v
 
 
 Params = ParamSpec("Params")

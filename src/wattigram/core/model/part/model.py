@@ -153,6 +153,8 @@ class Dac(StrictModel):
     noise_v: VoltsOrZero = 0.0
     resistance_ohm: Ohms = 0.0
     """Of the output without its buffer."""
+    reference: Name | None = None
+    """That of the part which full scale is measured against; None for the one that the design chooses."""
 
 
 class Part(StrictModel, dict=True):
@@ -229,6 +231,11 @@ class Part(StrictModel, dict=True):
     def _check_all_pins(self) -> None:
         for dac in self.dacs:
             self._check_pin(dac.name, dac.pin)
+            if dac.reference is not None and self.reference(dac.reference) is None:
+                raise ValueError(
+                    f"{dac.name}: there is no reference “{dac.reference}”. Choose one of "
+                    f"{', '.join(one.name for one in self.references)}."
+                )
         for timers in self.timers:
             self._check_pins(timers.names, timers.pwm_pins, "PWM")
         for uarts in self.uarts:

@@ -232,7 +232,7 @@ def _written(
         repeat,
         lsb_v,
         float(levels[0]) if steady else output_range_v(workspace, dac, generator.buffered)[0],
-        settling_tau_s(dac, workspace.reference_v),
+        settling_tau_s(dac, workspace.full_scale_v(dac)),
         dac.slew_v_s or 0.0,
         dac.settling_s,
     )
@@ -332,7 +332,7 @@ def _played(workspace: Workspace, generator: Generator, output: Playback, dac: D
         output.repeat,
         made.lsb_v,
         output_range_v(workspace, dac, generator.buffered)[0],
-        settling_tau_s(dac, workspace.reference_v),
+        settling_tau_s(dac, workspace.full_scale_v(dac)),
         dac.slew_v_s or 0.0,
         dac.settling_s,
         transfer_s * crowd,

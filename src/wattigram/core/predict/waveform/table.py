@@ -40,12 +40,12 @@ class TableCodes(msgspec.Struct, frozen=True):
 def dac_lsb_v(workspace: Workspace, dac: Dac) -> float:
     """One count of a DAC: reference / 2^N, or / (2^N − 1) where the part says so."""
     steps = (1 << dac.bits) - (1 if dac.full_scale == "2^N-1" else 0)
-    return workspace.reference_v / steps
+    return workspace.full_scale_v(dac) / steps
 
 
 def output_range_v(workspace: Workspace, dac: Dac, buffered: bool) -> tuple[float, float]:
     """What the output reaches: the buffer keeps away from either rail."""
-    highest_v = workspace.reference_v
+    highest_v = workspace.full_scale_v(dac)
     if not buffered:
         return 0.0, highest_v
     return dac.buffer_margin_v, min(highest_v, workspace.supply_v - dac.buffer_margin_v)

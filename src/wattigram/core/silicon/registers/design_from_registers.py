@@ -42,7 +42,8 @@ from wattigram.core.model.design import (
 )
 from wattigram.core.model.design.outputs import Playback
 from wattigram.core.model.design.route import DacDestination
-from wattigram.core.model.part import Converter, Part
+from wattigram.core.model.design.workspace import reference_voltage
+from wattigram.core.model.part import Converter, Dac, Part
 from wattigram.core.silicon.registers.decode import SiliconState
 from wattigram.core.silicon.registers.outputs_from_registers import OutputReader, timer_trigger
 
@@ -113,7 +114,7 @@ def _silicon_project(
         if state.flag(item.name, "on", False)
     ]
     outgoing = OutputReader(
-        state, around.part, reader.reference_v, reader.bus_clock_hz, read_codes, chains
+        state, around.part, reader.full_scale_v, reader.bus_clock_hz, read_codes, chains
     )
     playing, tables = outgoing.generators()
     routes, more_tables = outgoing.routes(playing)
@@ -157,6 +158,12 @@ class _Reader:
             )
         known = part.reference(self.reference)
         self.reference_v = known.voltage_v if known is not None else 0.0
+        self._wired = {wiring.pin: wiring for wiring in around.bench}
+
+    def full_scale_v(self, dac: Dac) -> float:
+        """Voltage of a DAC's reference."""
+        name = dac.reference or self.reference
+        return reference_voltage(self.around.part, name, self._wired.get)
 
     def chain(self, converter: Converter) -> Chain:
         state, name = self.state, converter.name

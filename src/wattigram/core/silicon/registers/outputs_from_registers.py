@@ -53,19 +53,20 @@ def _maker(route: Route) -> str:
 
 
 class OutputReader:
-    """Reads what leaves the part; ``read_codes`` gives items of memory."""
+    """Reads what leaves the part; ``read_codes`` gives items of memory, ``full_scale_v`` the voltage of a
+    DAC's reference."""
 
     def __init__(
         self,
         state: SiliconState,
         part: Part,
-        reference_v: float,
+        full_scale_v: Callable[[Dac], float],
         bus_clock_hz: Fraction,
         read_codes: Callable[[int, int, int], tuple[int, ...]],
         chains: Sequence[Chain],
     ) -> None:
         self._state, self._part = state, part
-        self._reference_v, self._bus_clock_hz = reference_v, bus_clock_hz
+        self._full_scale_v, self._bus_clock_hz = full_scale_v, bus_clock_hz
         self._read_codes = read_codes
         self._chains = chains
 
@@ -112,7 +113,7 @@ class OutputReader:
         )
 
     def _lsb_v(self, dac: Dac) -> float:
-        return self._reference_v / ((1 << dac.bits) - (1 if dac.full_scale == "2^N-1" else 0))
+        return self._full_scale_v(dac) / ((1 << dac.bits) - (1 if dac.full_scale == "2^N-1" else 0))
 
     def _player(self, dac: Dac) -> str | None:
         """The DMA channel that plays memory into a DAC, update by update."""
