@@ -2,10 +2,17 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from pathlib import Path
+
 from PyQt6.QtCore import Qt
 
 from tests.desktop.conftest import click, drag, press
-from wattigram.core.model.design.edits import SetPin
+from tests.paths import EXAMPLES
+from wattigram.core.model.bench import DcSource, Wiring
+from wattigram.core.model.design import open_workspace
+from wattigram.core.model.design.edits import SetPin, SetWiring
+from wattigram.core.model.design.pin_assignment import pins_in_use
 from wattigram.desktop.pages.page_stack import PINS
 from wattigram.desktop.pages.pins_page import PinsPage
 from wattigram.desktop.shell.window import MainWindow
@@ -105,3 +112,25 @@ def test_two_signals_on_one_pin_are_told(window: MainWindow) -> None:
     assert "carries Upper zone" in (
         click(pins.table, pins.table.cell_rect(2, column(pins, "A3")).center()) or pins.lines.text()
     )
+
+
+def test_other_pins_in_use_are_listed_with_what_holds_them(
+    open_window: Callable[[Path], MainWindow], tmp_path: Path
+) -> None:
+    """A reference that comes from a pin, outputs, serial ports; what nothing holds stands out."""
+    source = EXAMPLES / "kiln-ramp" / "kiln-ramp.wattigram.toml"
+    path = tmp_path / source.name
+    path.write_text(source.read_text().replace('reference = "supply"', 'reference = "external"'))
+    window = open_window(path)
+    window.show_page(PINS)
+    page = window.book.pins
+    assert "the reference" in page.others.text()
+    assert "✕ nothing is wired to it" in page.others.text()
+    assert "Heater drive" in page.others.text()
+    held = Wiring(pin="B7", source_resistance_ohm=1.0, source=DcSource(voltage_v=2.5))
+    assert window.document.edit(SetWiring(held))
+    assert "nothing is wired" not in page.others.text()
+    assert "wired: dc" in page.others.text()
+    uses = {use.pin: use.uses for use in pins_in_use(open_workspace(EXAMPLES / "kiln-lamp"))}
+    assert uses["B10"] == ("UART 1 sends",)
+    assert uses["A8"] == ("Fan",)

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
+from html import escape
+
 from PyQt6.QtCore import Qt
-from PyQt6.QtWidgets import QLabel, QScrollArea, QSplitter, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QHBoxLayout, QLabel, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
 from wattigram.core.advise.comparison import Consequence, consequences
-from wattigram.core.model.design.pin_assignment import InputOption, move_signal
+from wattigram.core.model.design.pin_assignment import InputOption, PinUse, move_signal, pins_in_use
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.theme import heading_font, text_font, theme
 from wattigram.desktop.widgets.pins.pin_table import PinTable
@@ -38,10 +40,33 @@ class PinsPage(QWidget):
         area.setWidget(self.table)
         below = QWidget()
         below.setObjectName("side")
-        column = QVBoxLayout(below)
-        column.setContentsMargins(18, 12, 18, 12)
+        column = QVBoxLayout()
+        column.setSpacing(6)
         column.addWidget(self.title)
         column.addWidget(self.lines, 1)
+        others = QLabel("OTHER PINS IN USE")
+        others.setFont(heading_font())
+        others.setObjectName("faint")
+        self.others = QLabel()
+        self.others.setFont(text_font())
+        self.others.setTextFormat(Qt.TextFormat.RichText)
+        self.others.setAlignment(Qt.AlignmentFlag.AlignTop)
+        self.others.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
+        self.others.setAccessibleName("Other pins in use")
+        listed = QScrollArea()
+        listed.setWidgetResizable(True)
+        listed.setFrameShape(QScrollArea.Shape.NoFrame)
+        listed.setWidget(self.others)
+        listed.setStyleSheet("background: transparent;")
+        beside = QVBoxLayout()
+        beside.setSpacing(6)
+        beside.addWidget(others)
+        beside.addWidget(listed, 1)
+        row = QHBoxLayout(below)
+        row.setContentsMargins(18, 12, 18, 12)
+        row.setSpacing(24)
+        row.addLayout(column, 3)
+        row.addLayout(beside, 2)
         self.split = QSplitter(Qt.Orientation.Vertical)
         self.split.addWidget(area)
         self.split.addWidget(below)
@@ -58,7 +83,11 @@ class PinsPage(QWidget):
 
     def show_workspace(self) -> None:
         """Show the document as it is now."""
-        self.table.show_workspace(self._document.workspace)
+        workspace = self._document.workspace
+        self.table.show_workspace(workspace)
+        lines = [_use_line(use) for use in pins_in_use(workspace)]
+        table = f"<table cellspacing=4>{''.join(lines)}</table>"
+        self.others.setText(table if lines else "None.")
         self._show_place(*self.table.cursor_cell)
 
     def _on_changed(self, _workspace: object, _before: object) -> None:
@@ -104,6 +133,18 @@ class PinsPage(QWidget):
         self.lines.setText(
             "<br>".join([" · ".join(head), "", *(shown or ["Nothing else changes."])])
         )
+
+
+def _use_line(use: PinUse) -> str:
+    """A row: the pin, what uses it, and what is wired to it."""
+    t = theme()
+    wired = f"wired: {use.wired}" if use.wired else ""
+    shade = t.soft
+    if not use.wired and use.is_needed:
+        wired, shade = "✕ nothing is wired to it", t.bad
+    cells = (use.pin, ", ".join(use.uses), f'<span style="color:{shade}">{escape(wired)}</span>')
+    pin, uses, bench = escape(cells[0]), escape(cells[1]), cells[2]
+    return f"<tr><td><b>{pin}</b></td><td>&nbsp;{uses}</td><td>&nbsp;&nbsp;{bench}</td></tr>"
 
 
 def _about(option: InputOption) -> list[str]:

@@ -14,9 +14,19 @@ from wattigram.core.model.design.edits import (
     SwapPins,
 )
 from wattigram.core.model.design.project import Signal
-from wattigram.core.model.design.reaction import InputChanged, output_of
+from wattigram.core.model.design.reaction import (
+    InputChanged,
+    ProgramOutput,
+    output_of,
+    program_outputs,
+)
+from wattigram.core.model.design.route import ReceivedSource
 from wattigram.core.model.design.trigger import EdgeTrigger
 from wattigram.core.model.design.workspace import Workspace
+
+RECEIVES = " receives"
+INPUT_USES = ("the reference", "'s reference", "'s trigger", "'s threshold", "looked at")
+"""Words of uses that take what comes to a pin."""
 
 
 class InputOption(msgspec.Struct, frozen=True):
@@ -119,6 +129,25 @@ def other_uses(workspace: Workspace, pin: str) -> tuple[str, ...]:
     if reference is not None and reference.pin == pin:
         uses.append("the reference")
     uses += [
+        f"{dac.name}'s reference"
+        for dac in part.dacs
+        if dac.reference is not None
+        and (own := part.reference(dac.reference)) is not None
+        and own.pin == pin
+        and any(generator.dac == dac.name for generator in project.generators)
+    ]
+    for uart in project.uarts:
+        ports = part.uart(uart.name)
+        if ports is not None and ports.send_pins.get(uart.name) == pin:
+            uses.append(f"{uart.name} sends")
+        if ports is not None and ports.receive_pins.get(uart.name) == pin:
+            uses.append(f"{uart.name}{RECEIVES}")
+    uses += [
+        pwm.name
+        for pwm in project.pwm
+        if (timer := part.timer(pwm.timer)) is not None and timer.pwm_pins.get(pwm.timer) == pin
+    ]
+    uses += [
         f"looked at by reaction {reaction.name}"
         for reaction in project.reactions
         if isinstance(reaction.when, InputChanged) and reaction.when.pin == pin
@@ -131,6 +160,61 @@ def other_uses(workspace: Workspace, pin: str) -> tuple[str, ...]:
         and pin in output.names
     ]
     return tuple(uses)
+
+
+class PinUse(msgspec.Struct, frozen=True):
+    """A pin that something besides signals uses, and what is wired to it on the bench: "" for
+    nothing."""
+
+    pin: str
+    uses: tuple[str, ...]
+    wired: str
+    is_needed: bool
+    """It is an input, which nothing holds where nothing is wired to it."""
+
+
+def pins_in_use(workspace: Workspace) -> tuple[PinUse, ...]:
+    """Pins that outputs, serial ports, triggers and references use, in the part's order."""
+    signals = {pin for one in workspace.project.signals for pin in (one.pin, one.negative)}
+    idle = {
+        dac.name
+        for dac in workspace.part.dacs
+        if not any(generator.dac == dac.name for generator in workspace.project.generators)
+    }
+    found = []
+    for pin in workspace.part.pins:
+        uses = tuple(use for use in other_uses(workspace, pin) if use not in idle)
+        uses += tuple(output.names[0] for output in _moved_dacs(workspace, pin))
+        if not uses:
+            continue
+        wiring = workspace.project.wired(pin)
+        needed = any(_takes(workspace, use) for use in uses) and pin not in signals
+        wired = (wiring.label or wiring.source.kind) if wiring is not None else ""
+        found.append(PinUse(pin, uses, wired, needed))
+    return tuple(found)
+
+
+def _takes(workspace: Workspace, use: str) -> bool:
+    """Whether a use takes what comes to its pin; of a serial port, whether anybody waits for bytes."""
+    if not use.endswith(RECEIVES):
+        return any(word in use for word in INPUT_USES)
+    uart, project = use.removesuffix(RECEIVES), workspace.project
+    return any(watch.uart == uart for watch in workspace.watches) or any(
+        isinstance(route.source, ReceivedSource) and route.source.uart == uart
+        for route in project.routes
+    )
+
+
+def _moved_dacs(workspace: Workspace, pin: str) -> list[ProgramOutput]:
+    """A DAC on a pin that only the program sets."""
+    dac = next((one for one in workspace.part.dacs if one.pin == pin), None)
+    if dac is None or any(one.dac == dac.name for one in workspace.project.generators):
+        return []
+    return [
+        output
+        for output in program_outputs(workspace.project.reactions)
+        if output.kind == "dac" and output.names == (dac.name,)
+    ]
 
 
 def move_signal(
