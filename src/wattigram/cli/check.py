@@ -47,6 +47,8 @@ def check(project: Path, as_json: bool) -> None:
 def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
     project = workspace.project
     clock = format_si(workspace.bus_clock_hz, "Hz")
+    if workspace.clock_tolerance:
+        clock += f" ± {format_si(workspace.clock_tolerance, '%')}"
     click.echo(
         f"{project.name} · {workspace.part.name} · {clock} · {workspace.reference_v:.3f} V · "
         f"build {workspace.build_id}"

@@ -246,10 +246,12 @@ def _sine(take: Take, expectation: SineExpectation) -> Judgement:
         return Judgement("fails", None, "V", None, None, len(values), note)
     if span_s * float(expectation.frequency_hz or fit.frequency_hz) < 1:
         return not_judged(f"{format_si(span_s, 's', 3)} hold less than a period")
-    bias_v = 0.0
+    bias_v = off_hz = 0.0
     if expectation.frequency_hz is not None:
         wanted, measured, unit = float(expectation.frequency_hz), fit.frequency_hz, "Hz"
-        note = f"{format_si(measured, 'Hz', 6)} ± {format_si(2 * fit.frequency_sigma_hz, 'Hz', 2)}"
+        off_hz = measured * take.workspace.clock_tolerance
+        unsure = format_si(math.hypot(2 * fit.frequency_sigma_hz, off_hz), "Hz", 2)
+        note = f"{format_si(measured, 'Hz', 6)} ± {unsure}"
     elif expectation.rms_v is not None or expectation.amplitude_v is not None:
         ratio = math.sqrt(2) if expectation.rms_v is not None else 1.0
         wanted = (
@@ -277,6 +279,11 @@ def _sine(take: Take, expectation: SineExpectation) -> Judgement:
         )
     low, high = wanted * (1 - expectation.within), wanted * (1 + expectation.within)
     outcome = within(measured, low, high)
+    if off_hz and {within(measured - off_hz, low, high), within(measured + off_hz, low, high)} != {
+        outcome
+    }:
+        outcome = "open"
+        note += f": the board's clock is known to ± {format_si(take.workspace.clock_tolerance, '%')} only"
     if outcome == "fails" and within(measured, low - bias_v, high + bias_v) == "holds":
         steps = fit.amplitude / value_step_v(take, expectation.signal)
         outcome, note = (

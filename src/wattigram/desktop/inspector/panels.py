@@ -11,6 +11,7 @@ from wattigram.core.model.design.edits import (
     Edit,
     RenameSignal,
     SetBusClock,
+    SetClockTolerance,
     SetPin,
     SetProjectName,
     SetReference,
@@ -97,6 +98,10 @@ def _project_panel(workspace: Workspace) -> Panel:
         wanted_hz = parse_quantity(text, "Hz")
         return SetBusClock(None if wanted_hz == part.processor.clock_hz else wanted_hz)
 
+    def tolerance(text: str) -> Edit:
+        wanted = float(parse_quantity(text, "%")) if text.strip() else None
+        return SetClockTolerance(None if wanted == part.processor.clock_tolerance else wanted)
+
     references = tuple(item.name for item in part.references)
     of_reference: list[Field] = []
     if workspace.reference_pin is not None:
@@ -119,6 +124,12 @@ def _project_panel(workspace: Workspace) -> Panel:
                 format_si(workspace.bus_clock_hz, "Hz", 9),
                 clock,
                 hint="such as 96 MHz",
+            ),
+            Field(
+                "clock tolerance",
+                format_si(workspace.clock_tolerance, "%"),
+                tolerance,
+                hint="the part's own, or 30 ppm",
             ),
             Field("reference", project.reference, SetReference, references),
             *of_reference,

@@ -3,7 +3,9 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from fractions import Fraction
 
+from wattigram.core.advise.findings.serial_lines import BAUDS, WORST_BAUD_ERROR
 from wattigram.core.base.fields import read_interval
 from wattigram.core.base.quantity import format_rounded, format_si
 from wattigram.core.model.design import (
@@ -29,7 +31,6 @@ from wattigram.desktop.inspector.serial_lines import line_facts, line_fields
 
 ON = {"source": "source ready", "destination": "destination ready", "timer": "timer"}
 ORDER = {"little-endian": "little-endian", "big-endian": "big-endian"}
-BAUDS = (9600, 19200, 38400, 57600, 115_200, 230_400, 460_800, 921_600, 1_000_000, 2_000_000)
 
 
 def source_text(source: ResultSource | ReceivedSource | TableSource) -> str:
@@ -193,6 +194,16 @@ def _short_baud(baud: int) -> str:
     return f"{baud / 1e3:.0f}k" if baud >= 10_000 else f"{baud / 1e3:.2g}k"
 
 
+def _error_text(workspace: Workspace, error: Fraction) -> str:
+    text = f"{float(error) * 100:+.3f} %"
+    tolerance = workspace.clock_tolerance
+    return f"{text} ± {format_si(tolerance, '%')}" if tolerance else text
+
+
+def _is_read(workspace: Workspace, error: Fraction) -> bool:
+    return abs(error) + Fraction(workspace.clock_tolerance) < WORST_BAUD_ERROR
+
+
 def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
     """A UART: its real baud, and what a byte takes."""
     timing = uart_timing(workspace, uart)
@@ -202,7 +213,7 @@ def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
         Fact("sends on", part.send_pins.get(uart.name, "–")),
         Fact("receives on", part.receive_pins.get(uart.name, "–")),
         Fact("actual", f"{float(timing.baud_hz):.1f} baud"),
-        Fact("error", f"{float(timing.error) * 100:+.3f} %", abs(timing.error) < 0.02),
+        Fact("error", _error_text(workspace, timing.error), _is_read(workspace, timing.error)),
         Fact("throughput", f"{float(timing.bytes_hz):.6g} B/s"),
         Fact("character time", format_rounded(timing.byte_s, "s", 4)),
         *line_facts(workspace, uart.name),

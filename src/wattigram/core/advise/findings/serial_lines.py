@@ -38,7 +38,8 @@ def baud_off(workspace: Workspace) -> Iterator[Finding]:
     for uart in workspace.project.uarts:
         timing = uart_timing(workspace, uart)
         other = other_end(workspace, uart.name)
-        if abs(timing.error) > WORST_BAUD_ERROR:
+        tolerance = Fraction(workspace.clock_tolerance)
+        if abs(timing.error) + tolerance > WORST_BAUD_ERROR:
             nearest = sorted(BAUDS, key=lambda one: abs(one - uart.baud))
             bauds = nearest if other is None else [other.baud, *nearest]
             edits: list[Edit] = [SetUart(uart.replaced(baud=baud)) for baud in bauds]
@@ -48,7 +49,7 @@ def baud_off(workspace: Workspace) -> Iterator[Finding]:
                 uart.name,
                 f"{uart.name} cannot run at {uart.baud} baud",
                 f"The nearest that its divider gives is {float(timing.baud_hz):.0f} baud, "
-                f"{float(timing.error) * 100:+.2f} %; "
+                f"{float(timing.error) * 100:+.2f} %{_clock_text(tolerance)}; "
                 "more than 2 % is not read any more.",
                 first_effective_fix(
                     workspace, edits, rule_satisfied(baud_off, uart.name, "baud-off")
@@ -57,7 +58,20 @@ def baud_off(workspace: Workspace) -> Iterator[Finding]:
             )
         if other is None:
             continue
-        if abs(timing.baud_hz / other.baud_hz - 1) > WORST_BAUD_ERROR:
+        apart = abs(timing.baud_hz / other.baud_hz - 1)
+        unsure = tolerance + other.tolerance
+        if apart <= WORST_BAUD_ERROR < apart + unsure:
+            yield Finding(
+                "baud-differs",
+                "warning",
+                uart.name,
+                f"{uart.name} may listen at another rate than is sent",
+                f"The two ends are {float(apart) * 100:.2f} % apart{_clock_text(unsure)}: together that may "
+                "be more than 2 %, which is not read any more.",
+                None,
+                signal=uart.name,
+            )
+        elif apart > WORST_BAUD_ERROR:
             yield Finding(
                 "baud-differs",
                 "error",
@@ -69,6 +83,10 @@ def baud_off(workspace: Workspace) -> Iterator[Finding]:
             )
         if (uart.data_bits, uart.parity) != (other.data_bits, other.parity):
             yield _other_frame(workspace, uart, other)
+
+
+def _clock_text(tolerance: Fraction) -> str:
+    return f" ± {float(tolerance) * 100:.2g} % of the clock" if tolerance else ""
 
 
 def _other_frame(workspace: Workspace, uart: UartSetup, other: OtherEnd) -> Finding:

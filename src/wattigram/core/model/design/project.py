@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal, Self
 
 from msgspec import Meta, field
 
-from wattigram.core.base.fields import Hertz, Ratio
+from wattigram.core.base.fields import Hertz, Ratio, ShareOrZero
 from wattigram.core.base.models import StrictModel
 from wattigram.core.model.bench.wiring import Wiring
 from wattigram.core.model.design.expectation import (
@@ -195,6 +195,8 @@ class Project(StrictModel, dict=True):
     part: Name
     reference: Name
     bus_clock_hz: Hertz | None = None
+    bus_clock_tolerance: ShareOrZero | None = None
+    """With what the board has, such as a crystal; None for the part's own."""
     signals: tuple[Signal, ...] = ()
     chains: tuple[Chain, ...] = ()
     comparators: tuple[Comparator, ...] = ()

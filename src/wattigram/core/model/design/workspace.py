@@ -55,6 +55,13 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
         return self.project.bus_clock_hz or self.part.processor.clock_hz
 
     @cached_property
+    def clock_tolerance(self) -> float:
+        """Share by which the bus clock may be off: the board's, the part's own where the design is
+        silent."""
+        stated = self.project.bus_clock_tolerance
+        return self.part.processor.clock_tolerance if stated is None else stated
+
+    @cached_property
     def reference_v(self) -> float:
         """Voltage of the chosen reference."""
         return reference_voltage(self.part, self.project.reference, self.project.wired)

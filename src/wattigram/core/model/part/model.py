@@ -18,6 +18,7 @@ from wattigram.core.base.fields import (
     PositiveVolts,
     Seconds,
     Share,
+    ShareOrZero,
     Volts,
     VoltsOrZero,
     VoltsPerSecond,
@@ -46,6 +47,8 @@ class Processor(StrictModel):
     handlers."""
 
     clock_hz: Hertz
+    clock_tolerance: ShareOrZero = 0.0
+    """By which the bus clock may be off as the part comes, with its own oscillator."""
     interrupt_entry_cycles: Cycles
     interrupt_exit_cycles: Cycles
     interrupt_jitter_cycles: Cycles = 0

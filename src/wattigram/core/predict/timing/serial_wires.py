@@ -36,6 +36,7 @@ class OtherEnd(msgspec.Struct, frozen=True):
     Attributes
     ----------
     baud, baud_hz : bits per second as they are set, and as they are
+    tolerance : share by which they may be others, for the clock that they are made of
     bits : of a value, which goes in ``words_each`` words
     interval_s : from one value to the next; None where that depends on what is measured
     endianness : which byte of two comes first
@@ -45,6 +46,7 @@ class OtherEnd(msgspec.Struct, frozen=True):
     name: str
     baud: int
     baud_hz: Fraction
+    tolerance: Fraction
     data_bits: Literal[7, 8, 9]
     parity: Parity
     stop_bits: Literal[1, 2]
@@ -92,6 +94,7 @@ def other_end(workspace: Workspace, uart: str) -> OtherEnd | None:
         "what is wired to it",
         source.baud,
         Fraction(source.baud),
+        Fraction(0),
         source.data_bits,
         source.parity,
         source.stop_bits,
@@ -111,6 +114,7 @@ def _end_of_board(other: Workspace, source: BoardSource) -> OtherEnd | None:
         f"{source.output} of {other.project.name}",
         uart.baud,
         uart_timing(other, uart).baud_hz,
+        Fraction(other.clock_tolerance),
         uart.data_bits,
         uart.parity,
         uart.stop_bits,

@@ -54,6 +54,21 @@ class SetBusClock(Struct, frozen=True):
         return project.replaced(bus_clock_hz=self.clock_hz)
 
 
+class SetClockTolerance(Struct, frozen=True):
+    """By how much the bus clock may be off; None is the part's own."""
+
+    tolerance: float | None
+
+    @property
+    def label(self) -> str:
+        if self.tolerance is None:
+            return "The bus clock is as good as the part's own"
+        return f"The bus clock is good to {format_si(self.tolerance, '%')}"
+
+    def apply(self, project: Project) -> Project:
+        return project.replaced(bus_clock_tolerance=self.tolerance)
+
+
 class SetWiring(Struct, frozen=True):
     """Wire a pin, in place of what was there."""
 
