@@ -8,6 +8,7 @@ from pathlib import Path
 import numpy as np
 import pytest
 
+from tests.conftest import edited
 from tests.core.emulator.test_image import record
 from tests.core.emulator.test_inputs import DESIGN
 from tests.core.firmware.compiled import built, needs_compiler, rebuilt
@@ -219,3 +220,40 @@ def test_causes_are_told_in_words() -> None:
     seen, any_byte = workspace.project.reactions
     assert when_text(workspace, seen) == "‘s’ comes over UART 1"
     assert when_text(workspace, any_byte) == "a byte comes over UART 1"
+
+
+def test_seven_bits_cut_bytes_and_carry_text() -> None:
+    """What has more bits than the words of a port is found; plain text goes through."""
+    seven = UART.replace("parity", "data_bits = 7\nparity")
+    sends = """
+[[reactions]]
+name = "Report"
+[reactions.when]
+kind = "period"
+period = "50 ms"
+[reactions.do]
+"""
+    said = {
+        'kind = "bytes"\nuart = "UART 1"\nsignals = ["Lever"]\n': True,
+        'kind = "text"\nuart = "UART 1"\ntext = "lever {Lever:V} V"\n': False,
+        'kind = "text"\nuart = "UART 1"\ntext = "lever {Lever:V} °"\n': True,
+    }
+    for do, is_cut in said.items():
+        found = {one.code: one for one in find_all(design(seven, sends + do))}
+        assert ("word-too-short" in found) == is_cut
+        if is_cut:
+            remedy = found["word-too-short"].remedy
+            assert remedy is not None
+            mended = edited(design(seven, sends + do), remedy)
+            assert "word-too-short" not in {one.code for one in find_all(mended)}
+
+
+def test_a_byte_that_cannot_come_or_is_missed_is_found() -> None:
+    codes = {one.code for one in find_all(design(UART, ON_BYTE))}
+    assert "byte-never" in codes
+    beyond = ON_BYTE.replace("byte = 17", "byte = 300")
+    assert "byte-never" in {one.code for one in find_all(design(UART, SENDER, beyond))}
+    slow = WITHOUT.replace("samples = 20\n", "samples = 20\nisr_cycles = 96000\n")
+    blocked = workspace_from_text(slow + UART + SENDER + ON_BYTE, "here")
+    missed = next(one for one in find_all(blocked) if one.code == "bytes-missed")
+    assert "1 ms" in missed.message

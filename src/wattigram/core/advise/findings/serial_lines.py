@@ -10,8 +10,17 @@ import numpy as np
 from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.advise.findings.fixes import first_effective_fix, rule_satisfied
 from wattigram.core.base.quantity import format_si
+from wattigram.core.contract.serial_bytes import BYTE_BITS
 from wattigram.core.contract.serial_line import frame_text
-from wattigram.core.model.design import ByteReceived, Dma, Polling, UartSetup, Workspace
+from wattigram.core.model.design import (
+    ByteReceived,
+    BytesAction,
+    Dma,
+    Polling,
+    TextAction,
+    UartSetup,
+    Workspace,
+)
 from wattigram.core.model.design.edits import Edit, SetUart
 from wattigram.core.predict.clocks import uart_timing
 from wattigram.core.predict.timing import OtherEnd, misread_words, other_end, software_step
@@ -165,3 +174,28 @@ def awaited_bytes(workspace: Workspace) -> Iterator[Finding]:
                 f"{format_si(other.word_s, 's', 3)}: the next takes its place before it is read.",
                 signal=reaction.name,
             )
+
+
+@rule("word-too-short")
+def words_too_short(workspace: Workspace) -> Iterator[Finding]:
+    """The upper bit of each byte is left behind."""
+    for reaction in workspace.project.reactions:
+        do = reaction.do
+        uart = (
+            workspace.project.uart(do.uart) if isinstance(do, (BytesAction, TextAction)) else None
+        )
+        if uart is None or uart.data_bits >= BYTE_BITS:
+            continue
+        if isinstance(do, TextAction) and do.text.isascii():
+            continue
+        part = workspace.part.uart(uart.name)
+        can = part is not None and BYTE_BITS in part.data_bits
+        yield Finding(
+            "word-too-short",
+            "error",
+            uart.name,
+            f"{uart.name} cuts what {reaction.name} sends",
+            f"Its words have {uart.data_bits} bits, and bytes have {BYTE_BITS}: the upper bit is lost.",
+            SetUart(uart.replaced(data_bits=BYTE_BITS)) if can else None,
+            signal=reaction.name,
+        )
