@@ -42,8 +42,11 @@ def _rows(timeline: ProcessorTimeline) -> list[_Row]:
         if lane.title != MAIN_LOOP:
             rows.append(_Row(lane.title, lane.blocks, is_isr=True))
             continue
-        if len(lane.reactions) > MOST_ROWS:
-            note = f"clocks of {len(lane.unstated)} not stated" if lane.unstated else ""
+        if len(lane.reactions) > MOST_ROWS or not lane.blocks:
+            count = len(lane.unstated)
+            note = (
+                f"clocks of {count} reaction{'s' if count > 1 else ''} not stated" if count else ""
+            )
             rows.append(_Row(lane.title, lane.blocks, note))
             continue
         for name in lane.reactions:
