@@ -8,10 +8,11 @@ from pathlib import Path
 
 import pytest
 
+from tests.desktop.conftest import Wait
 from tests.paths import EXAMPLES
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.model.design import ByteReceived, open_workspace
-from wattigram.core.model.design.edits import RemoveOutput
+from wattigram.core.model.design.edits import RemoveOutput, SetProjectName
 from wattigram.desktop.inspector.number_entry import byte_entry, read_byte
 from wattigram.desktop.inspector.panel_model import Field
 from wattigram.desktop.inspector.panels import panel_for
@@ -114,6 +115,29 @@ def test_a_reaction_waits_for_a_byte_that_is_typed(window: MainWindow) -> None:
     assert fields(window, mine)["byte"].text == "‘s’"
     enter(window, "bench: to D2 sends", "nothing", mine)
     assert "byte-never" in codes(window)
+
+
+def test_another_board_that_is_changed_is_read_again(window: MainWindow, wait: Wait) -> None:
+    """Its project may be open in a second window; undo does not bring back what it was."""
+    path = window.document.path
+    assert path is not None
+    pedal = path.with_name("pedal.wattigram.toml")
+    assert "baud-differs" not in codes(window)
+    assert window.document.edit(SetProjectName("my wheel"))
+    text = pedal.read_text()
+    pedal.write_text(text.replace("baud = 38400", "baud = 19200"))
+    wait(lambda: "baud-differs" in codes(window))
+    assert "read again" in window.notice.text
+    assert facts(window)["is sent"] == "19200 baud 8N1"
+    window.document.stack.undo()
+    assert window.document.workspace.project.name == "wheel"
+    assert "baud-differs" in codes(window)
+    pedal.unlink()
+    wait(lambda: "board-missing" in codes(window))
+    pedal.write_text(text)
+    wait(lambda: not {"board-missing", "baud-differs"} & codes(window))
+    window.document.stack.redo()
+    assert not {"board-missing", "baud-differs"} & codes(window)
 
 
 @pytest.mark.parametrize(

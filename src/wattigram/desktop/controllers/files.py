@@ -10,7 +10,7 @@ from PyQt6.QtCore import QFileSystemWatcher, QObject, QPoint, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from wattigram.core.base.errors import WattigramError
-from wattigram.core.model.design import Workspace
+from wattigram.core.model.design import Workspace, other_projects
 from wattigram.core.model.design.templates import empty_workspace
 from wattigram.core.model.part import list_parts, load_part
 from wattigram.desktop.controllers.actions import Actions
@@ -73,6 +73,7 @@ class ProjectFiles(QObject):
         actions.add("File", "Quit", "Ctrl+Q", window.close)
         self._offers: list[Abandoned] = []
         self._told_of: str | None = None
+        self._boards_seen: dict[str, str | None] = {}
         self._watcher = QFileSystemWatcher(self)
         self._watcher.fileChanged.connect(self._on_disk_changed)
         self._watcher.directoryChanged.connect(self._on_disk_changed)
@@ -81,6 +82,7 @@ class ProjectFiles(QObject):
         self._settle.setInterval(SETTLE_MS)
         self._settle.timeout.connect(self.look_at_disk)
         document.replaced.connect(self._watch)
+        document.changed.connect(self._watch_boards)
         self._watch()
 
     @property
@@ -230,6 +232,36 @@ class ProjectFiles(QObject):
         if path is not None:
             self._watcher.addPaths([str(place) for place in (path, path.parent) if place.exists()])
         self._told_of = None
+        self._boards_seen = self._boards_now()
+        self._watch_boards()
+
+    def _board_paths(self) -> list[Path]:
+        """Files of other projects whose boards are wired to this one."""
+        path = self._document.path
+        names = other_projects(self._document.workspace.project) if path is not None else ()
+        return [path.with_name(name) for name in names] if path is not None else []
+
+    def _boards_now(self) -> dict[str, str | None]:
+        return {place.name: digest_of(place) for place in self._board_paths()}
+
+    def _watch_boards(self) -> None:
+        """Look at their files too."""
+        watched = self._watcher.files()
+        paths = [str(place) for place in self._board_paths() if place.exists()]
+        fresh = [place for place in paths if place not in watched]
+        if fresh:
+            self._watcher.addPaths(fresh)
+        for name, digest in self._boards_now().items():
+            self._boards_seen.setdefault(name, digest)
+
+    def _look_at_boards(self) -> None:
+        """Take another project over as it is now, where its file has changed."""
+        now = self._boards_now()
+        if any(self._boards_seen.get(name, digest) != digest for name, digest in now.items()):
+            self._document.reread_boards()
+            self._notice.say(f"{' and '.join(now)}: read again, as it was changed.")
+        self._boards_seen = now
+        self._watch_boards()
 
     def _on_disk_changed(self, _path: str) -> None:
         self._settle.start()
@@ -241,6 +273,7 @@ class ProjectFiles(QObject):
             return
         if path.exists() and str(path) not in self._watcher.files():
             self._watcher.addPath(str(path))
+        self._look_at_boards()
         state = self._document.on_disk
         told = f"{state.value} {digest_of(path)}"
         if state is OnDisk.SAME or told == self._told_of:

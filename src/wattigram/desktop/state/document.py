@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import hashlib
+from collections.abc import Mapping
 from enum import Enum
 from pathlib import Path
 
@@ -87,6 +88,8 @@ class Document(QObject):
         self._findings: tuple[Workspace, tuple[Finding, ...]] | None = None
         self._drag = 0
         self._is_dragging = False
+        self._heard: Mapping[str, Workspace] = {}
+        """Other boards that were read again since this was opened."""
         self._autosave = QTimer(self)
         self._autosave.setSingleShot(True)
         self._autosave.setInterval(AUTOSAVE_MS)
@@ -127,6 +130,10 @@ class Document(QObject):
         return True
 
     def _show(self, workspace: Workspace) -> None:
+        if workspace.others and self._heard:
+            # What is undone or done again hears other boards as they are now.
+            known = {name: self._heard.get(name, one) for name, one in workspace.others.items()}
+            workspace = with_other_boards(workspace.hearing(known))
         before, self.workspace = self.workspace, workspace
         self._autosave.start()
         self.changed.emit(workspace, before)
@@ -154,6 +161,16 @@ class Document(QObject):
         self._digest = digest
         self.stack.setClean()
 
+    def reread_boards(self) -> None:
+        """Take over other projects whose boards are wired to this one, as their files are now."""
+        after = with_other_boards(self.workspace.hearing({}))
+        if after.unread or {name: one.project for name, one in after.others.items()} != {
+            name: one.project for name, one in self.workspace.others.items()
+        }:
+            self._heard = after.others
+            before, self.workspace = self.workspace, after
+            self.changed.emit(after, before)
+
     @property
     def on_disk(self) -> OnDisk:
         """Whether the file is still as it was read or written here."""
@@ -175,6 +192,7 @@ class Document(QObject):
         self.takes = None
         self._digest = digest_of(path)
         self.discard_recovery()
+        self._heard = {}
         self.stack.clear()
         before, self.workspace = self.workspace, workspace
         self.changed.emit(workspace, before)

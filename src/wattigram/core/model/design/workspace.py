@@ -45,6 +45,10 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
         """Another design in the same surroundings."""
         return Workspace(project, self.part, self.others, self.unread, self.path)
 
+    def hearing(self, others: Mapping[str, Workspace]) -> Workspace:
+        """The same with other boards as they are now."""
+        return Workspace(self.project, self.part, others, {}, self.path)
+
     def placed(self, path: Path) -> Workspace:
         """The same as another file, beside which other projects are looked for."""
         return Workspace(self.project, self.part, self.others, self.unread, path)
