@@ -140,6 +140,22 @@ def test_another_board_that_is_changed_is_read_again(window: MainWindow, wait: W
     assert not {"board-missing", "baud-differs"} & codes(window)
 
 
+def test_a_running_board_hears_what_is_wired_to_it_now(window: MainWindow, wait: Wait) -> None:
+    """Bytes on a wire are no knob: the board is started anew with them."""
+    window.board.start()
+    wait(lambda: "Pedal to motor" in window.board.latest.outputs)
+    enter(window, "bench: to D2 sends", "a board that sends values")
+    enter(window, "bench: from", "50 %")
+    enter(window, "bench: to", "50 %")
+
+    def is_still() -> bool:
+        picture = window.board.latest.outputs.get("Pedal to motor")
+        return picture is not None and len(picture.values) > 3 and set(picture.values) == {128}
+
+    wait(is_still)
+    window.board.stop()
+
+
 @pytest.mark.parametrize(
     ("text", "byte"),
     [("", None), ("any", None), ("s", 0x73), ("‘7’", 0x37), ("7", 7), ("0x41", 0x41), ("511", 511)],

@@ -10,6 +10,8 @@ from PyQt6.QtCore import QObject, QTimer, pyqtSignal
 
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.capture.session import Snapshot, ViewRequest, is_virtual
+from wattigram.core.capture.session.address import IMAGE
+from wattigram.core.model.bench import BoardSource, SerialSource
 from wattigram.core.model.design import Workspace
 from wattigram.desktop.controllers.reconnect import PortWatch
 
@@ -104,15 +106,18 @@ class LiveBoard(QObject):
         """Follow the design.
 
         A change of the bench turns the virtual board's knobs; any other needs a virtual board built
-        anew. A
-        real board stays what it is: it is asked anew who it is, so that its other build mark is
+        anew, and so do bytes on a wire and boards of other projects.
+        A real board stays what it is: it is asked anew who it is, so that its other build mark is
         noticed.
         """
         before, self._workspace = self._workspace, workspace
-        if self._session is None or workspace.project == before.project:
+        if self._session is None:
             return
         is_rewired = workspace.project.bench != before.project.bench
-        if workspace.build_id != before.build_id or (is_rewired and not is_virtual(self.address)):
+        is_new = workspace.build_id != before.build_id
+        is_ours = is_virtual(self.address) or self.address.startswith(IMAGE)
+        sends_other = is_ours and _senders(workspace) != _senders(before)
+        if is_new or sends_other or (is_rewired and not is_virtual(self.address)):
             self._restart.start()
         elif is_rewired:
             self._session.turn_knobs(workspace)
@@ -125,7 +130,7 @@ class LiveBoard(QObject):
     def _start_anew(self) -> None:
         runs = self._wants_run
         self._drop()
-        if runs and self._workspace.project.chains:
+        if runs:
             self.start()
 
     def _connect(self) -> None:
@@ -220,3 +225,13 @@ class LiveBoard(QObject):
         for session in self._ending:
             session.close()
         self._ending.clear()
+
+
+def _senders(workspace: Workspace) -> tuple[object, ...]:
+    """What no knob turns: whoever sends bytes, and the other boards with their designs."""
+    wired = [
+        wiring
+        for wiring in workspace.project.bench
+        if isinstance(wiring.source, (SerialSource, BoardSource))
+    ]
+    return (*wired, *(other.project for other in workspace.others.values()))

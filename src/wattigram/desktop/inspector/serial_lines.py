@@ -37,7 +37,17 @@ def line_fields(workspace: Workspace, uart: str) -> list[Field]:
         kind = ENDS[text]
         if kind is BoardSource:
             around = with_boards(workspace, pin, around)
-        return SetWiring(Wiring(pin=pin, source_resistance_ohm=0.0, source=kind.fresh(around, 0.0)))
+        fresh = kind.fresh(around, 0.0)
+        mine = workspace.project.uart(uart)
+        if isinstance(fresh, SerialSource) and mine is not None:  # the two understand each other
+            fresh = fresh.replaced(
+                baud=mine.baud,
+                data_bits=mine.data_bits,
+                parity=mine.parity,
+                stop_bits=mine.stop_bits,
+                bits=min(fresh.bits, mine.data_bits),
+            )
+        return SetWiring(Wiring(pin=pin, source_resistance_ohm=0.0, source=fresh))
 
     fields = [Field(f"to {pin} sends", now, choose, (NOTHING, *ENDS))]
     if wiring is not None and now != NOTHING:
