@@ -11,6 +11,7 @@ from wattigram.core.advise.findings import (
     comparators,
     dac_outputs,
     filters,
+    in_time,
     input_levels,
     input_pins,
     item_format,
@@ -55,6 +56,7 @@ _MODULES = (
     thresholds,
     reactions,
     other_boards,
+    in_time,
 )
 RULES: tuple[Rule, ...] = tuple(rule for module in _MODULES for rule in rules_of(module.__name__))
 """All rules; findings of one severity come in this order."""
