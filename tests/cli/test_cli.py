@@ -102,10 +102,12 @@ def test_run_gives_the_agreed_keys(tmp_path: Path) -> None:
     found = json.loads(outcome.stdout)
     assert outcome.returncode == 0
     assert {
-        key: found[key] for key in ("seconds", "cycles", "samples", "lost_cycles", "events")
+        key: found[key]
+        for key in ("seconds", "cycles", "scans", "samples", "lost_cycles", "events")
     } == {
         "seconds": 0.2,
         "cycles": 2000,
+        "scans": {"ADC 1": 2000, "ADC 2": 2000},
         "samples": 10_000,
         "lost_cycles": 0,
         "events": 0,

@@ -62,6 +62,12 @@ def test_the_other_end_is_chosen_and_set_up_by_itself(window: MainWindow) -> Non
     enter(window, "bench: baud", "19200")
     assert "baud-differs" in codes(window)
     enter(window, "bench: baud", "38400")
+    enter(window, "bench: its clock is good to", "2.5 %")
+    assert "baud-differs" in codes(window)
+    enter(window, "bench: its clock is good to", "30 ppm")
+    assert fields(window)["bench: its clock is good to"].text == "30 ppm"
+    with pytest.raises(QuantityError):
+        fields(window)["bench: its clock is good to"].make("-1 %")
     enter(window, "bench: parity", "odd")
     assert "line-differs" in codes(window)
     enter(window, "parity", "odd")
@@ -75,7 +81,7 @@ def test_the_other_end_is_chosen_and_set_up_by_itself(window: MainWindow) -> Non
     enter(window, "bench: to D2 sends", "board of another project")
     assert facts(window)["is sent"] == "38400 baud 8N1"
     assert window.document.workspace.others["pedal.wattigram.toml"].project.name == "pedal"
-    for _step in range(9):
+    for _step in range(11):
         window.document.stack.undo()
     assert fields(window)["bench: project"].text == "pedal.wattigram.toml"
 

@@ -99,12 +99,19 @@ def run(
         for note in outcome.notes:
             click.echo(f"note: {note}", err=True)
         click.echo(
-            f"{outcome.take}: {_seconds_text(outcome)}, {outcome.cycles} scans, "
+            f"{outcome.take}: {_seconds_text(outcome)}, {_scans_text(outcome)}"
             f"{outcome.samples} samples, "
             f"{outcome.lost_cycles} scans lost, {outcome.events} events"
         )
     is_well = outcome.is_whole and not (outcome.lost_cycles or outcome.lost_results)
     raise click.exceptions.Exit(0 if is_well else 1)
+
+
+def _scans_text(outcome: RunOutcome) -> str:
+    """Scans of each converter, which is named where there are several."""
+    if len(outcome.scans) == 1:
+        return "".join(f"{count} scans, " for count in outcome.scans.values())
+    return "".join(f"{name} {count} scans, " for name, count in outcome.scans.items())
 
 
 def _seconds_text(outcome: RunOutcome) -> str:

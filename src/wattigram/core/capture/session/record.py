@@ -44,6 +44,9 @@ class RunOutcome(msgspec.Struct, frozen=True):
     is_whole: bool
     """All that was asked for came, and the board said that it stopped."""
     cycles: int
+    """Scans of the first converter, as the board counts them."""
+    scans: dict[str, int]
+    """Of each converter, with those that were lost on the way."""
     samples: int
     lost_cycles: int
     events: int
@@ -154,6 +157,7 @@ def record_run(
             and came_ticks >= ticks
             and (reception.samples > 0 or not workspace.project.chains),
             cycles=reception.totals.get("cycles", 0),
+            scans=reception.scans(),
             samples=reception.samples,
             lost_cycles=reception.lost_cycles,
             events=reception.event_count,

@@ -387,6 +387,13 @@ class StreamReceiver:
                     self._store(partial(_close_stream, stream=stream, total=total))
                 self._next[stream] = total
 
+    def scans(self) -> dict[str, int]:
+        """Whole scans of each converter so far, with those that are known to be lost."""
+        return {
+            chain.converter: self._next.get(stream, 0) // len(chain.slots)
+            for stream, chain in enumerate(self.workspace.project.chains)
+        }
+
     def start_writing(self, writer: TakeWriter) -> None:
         """Store from now on; to be called before the board is started."""
         self.writer = writer

@@ -167,7 +167,7 @@ LATER: Mapping[type[StrictModel], frozenset[str]] = {
     Dma: frozenset({"single_run", "read_period"}),
     PwmOutput: frozenset({"whole"}),
     UartSetup: frozenset({"data_bits"}),
-    SerialSource: frozenset({"data_bits", "parity", "stop_bits"}),
+    SerialSource: frozenset({"data_bits", "parity", "stop_bits", "clock_tolerance"}),
 }
 """Keys that came after version 4: as long as they say nothing, nothing was said of them then."""
 

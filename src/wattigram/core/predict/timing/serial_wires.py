@@ -94,7 +94,7 @@ def other_end(workspace: Workspace, uart: str) -> OtherEnd | None:
         "what is wired to it",
         source.baud,
         Fraction(source.baud),
-        Fraction(0),
+        Fraction(source.clock_tolerance),
         source.data_bits,
         source.parity,
         source.stop_bits,

@@ -8,7 +8,7 @@ from typing import Annotated, ClassVar, Literal, Self
 
 from msgspec import Meta
 
-from wattigram.core.base.fields import Every, Seconds, Share, VoltsOrZero
+from wattigram.core.base.fields import Every, Seconds, Share, ShareOrZero, VoltsOrZero
 from wattigram.core.contract.serial_line import Parity
 from wattigram.core.model.bench.sources.dc import DcSource
 from wattigram.core.model.bench.sources.source import (
@@ -23,12 +23,13 @@ class SerialSource(SourceModel):
     """Another board that sends a value over a wire: ``bits`` of it, from 0 to full, every so often.
 
     The value goes from one share of full scale to another and back within a period. Baud, data bits,
-    parity and stop bits are those of the other board. A value that does not fit into a word goes as
+    parity, stop bits and the clock's tolerance are those of the other board. A value that does not fit into a word goes as
     two bytes.
     """
 
     labels: ClassVar[Mapping[str, str]] = {
         "baud": "baud",
+        "clock_tolerance": "its clock is good to",
         "interval_s": "value every",
         "bits": "bits of a value",
         "from_level": "from",
@@ -40,6 +41,7 @@ class SerialSource(SourceModel):
     data_bits: Literal[7, 8, 9] = 8
     parity: Parity = "none"
     stop_bits: Literal[1, 2] = 1
+    clock_tolerance: ShareOrZero = 0.0
     interval_s: Every
     bits: Annotated[int, Meta(ge=4, le=16)] = 8
     endianness: Literal["little-endian", "big-endian"] = "little-endian"
