@@ -17,6 +17,7 @@ from wattigram.core.contract.link import ChannelPointing
 from wattigram.core.emulator.machine import Machine
 from wattigram.core.emulator.result_delivery import dma_transfers
 from wattigram.core.silicon.registers import Observed, SiliconState
+from wattigram.core.silicon.registers.register_map import sampling_index
 
 CALLS = 48
 MARKS = 4
@@ -163,7 +164,11 @@ def _input(state: SiliconState, name: str) -> tuple[int, float]:
     """Where the converter points, with its sampling cycles."""
     if state.registers.counted_by(name, "channel") or not state.has(name, "channel"):
         return 0, 0
-    return state.number(name, "channel", 0), state.clocks(name, "sampling", 1)
+    channel = state.number(name, "channel", 0)
+    converter = state.registers.part.converter(name)
+    assert converter is not None
+    by = state.registers.counted_by(name, "sampling")
+    return channel, state.clocks(name, "sampling", 1, sampling_index(converter, by, 0, channel))
 
 
 def _in_turn(inputs: list[tuple[int, float]]) -> ChannelPointing:

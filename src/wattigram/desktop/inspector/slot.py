@@ -6,7 +6,7 @@ from fractions import Fraction
 
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import format_counts, format_rounded, format_si, parse_quantity
-from wattigram.core.model.design import Chain, Signal, Workspace, signal_scale
+from wattigram.core.model.design import Chain, Signal, Workspace, sampled_alike, signal_scale
 from wattigram.core.model.design.edits import Edit, SetSampling, SetSamplings
 from wattigram.core.predict.accuracy import signal_noise, slot_settling
 from wattigram.core.predict.timing import scan_timing
@@ -55,13 +55,17 @@ def slot_panel(
         Fact("noise expected", f"{noise.raw_lsb:.2f} LSB rms"),
         Fact("rate", f"{format_si(timing.rate_hz, 'Hz', 5)}" if timing.rate_hz else "one-shot"),
     ]
-    several = len(places) > 1 or converter.one_sampling_time
+    changed = sorted(
+        {
+            other
+            for one in places
+            for other in sampled_alike(workspace.project, workspace.part, chain, one)
+        }
+    )
 
     def edit_for(cycles: float) -> Edit:
-        if several:
-            return SetSamplings(
-                chain.converter, cycles, () if converter.one_sampling_time else places
-            )
+        if len(changed) > 1:
+            return SetSamplings(chain.converter, cycles, tuple(changed))
         return SetSampling(chain.converter, place, cycles, signal.name)
 
     def sampling(text: str) -> Edit:
@@ -73,12 +77,16 @@ def slot_panel(
             )
         return edit_for(legal[cycles])
 
-    changed = len(chain.slots) if converter.one_sampling_time else len(places)
     has_period = cycle.trigger.pace == "pattern"
     choices = []
     for cycles in sorted(converter.sampling_cycles):
         what = slot_settling(workspace, chain, place, cycles)
-        added_s = changed * timing.repeats * (Fraction(cycles) - slot.sampling) / cycle.clock_hz
+        added_s = sum(
+            cycle.slots[one].repeats
+            * (Fraction(cycles) - chain.slots[one].sampling)
+            / cycle.clock_hz
+            for one in changed
+        )
         fits = not has_period or added_s <= cycle.slack_s
         tip = (
             f"{cycles} clk, {format_rounded(what.sampling_s, 's', 3)}: "
@@ -99,7 +107,7 @@ def slot_panel(
             )
         )
     options = tuple(f"{cycles:g} clk" for cycles in sorted(converter.sampling_cycles))
-    label = "sampling of all" if several else "sampling"
+    label = _sampling_label(chain, places, changed)
     title = (
         f"Slot {place + 1} · {signal.name}"
         if len(places) == 1
@@ -111,3 +119,12 @@ def slot_panel(
         (Field(label, f"{slot.sampling_cycles:g} clk", sampling, options),),
         WhatIf("If sampling were · settling error", tuple(choices), 0.5, "½ LSB"),
     )
+
+
+def _sampling_label(chain: Chain, places: tuple[int, ...], changed: list[int]) -> str:
+    """Which slots have the sampling time that is shown."""
+    if len(changed) == 1:
+        return "sampling"
+    if len(changed) in {len(chain.slots), len(places)}:
+        return "sampling of all"
+    return f"sampling of slots {', '.join(str(place + 1) for place in changed)}"

@@ -8,7 +8,9 @@ from tests.conftest import edited
 from tests.paths import EXAMPLES
 from wattigram.core.advise.findings import Finding, find_all
 from wattigram.core.model.design import (
+    InputChanged,
     PeriodElapsed,
+    PinAction,
     Reaction,
     ReactionExpectation,
     TextAction,
@@ -70,3 +72,18 @@ def test_the_time_of_the_others_counts_where_it_is_stated() -> None:
     (finding,) = late(edited(design, SetReaction(slow.name, slow)))
     assert "after it is due" in finding.message
     assert "150 µs are allowed" in finding.message
+
+
+def test_what_a_look_finds_counts_from_the_look() -> None:
+    """A lamp by a button that is looked at every 5 ms is in time for whoever counts from there."""
+    when = InputChanged(pin="B9", edge="rising", look_period_s="5 ms")
+    lamp = Reaction(name="Lamp", when=when, do=PinAction(pin="B10", level="high"), cycles=4_800)
+    expectation = ReactionExpectation(signal="Lamp", within_s="1 ms")
+    design = edited(
+        expecting("Alive", "1 s"), SetReaction("Lamp", lamp), AddExpectation(expectation)
+    )
+    assert late(design) == []
+    sooner = lamp.replaced(cycles=192_000)
+    (finding,) = late(edited(design, SetReaction("Lamp", sooner)))
+    assert finding.severity == "error"
+    assert "2 ms after the change of the input was seen" in finding.message

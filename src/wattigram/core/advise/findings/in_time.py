@@ -57,8 +57,9 @@ def reaction_comes_late(workspace: Workspace) -> Iterator[Finding]:
 
 
 def _comes_after_s(timing: ReactionTiming, reaction: Reaction) -> tuple[Fraction, Fraction]:
-    """At least and at most, from the instant that a take is judged from."""
-    if isinstance(reaction.when, ResultsFetched):
+    """At least and at most, from the instant that a take is judged from: where it is an event of
+    the program's or of a comparator's, from that."""
+    if isinstance(reaction.when, (ResultsFetched, InputChanged, ComparatorSwitched)):
         return timing.work_s, timing.work_s + timing.others_s + timing.load_s
     return timing.least_s, timing.latest_s
 
@@ -72,9 +73,9 @@ def _since(reaction: Reaction) -> str:
         case ByteReceived():
             return "the byte came"
         case InputChanged():
-            return "the input changed"
+            return "the change of the input was seen"
         case ComparatorSwitched():
-            return "the comparator's input crossed its level"
+            return "the comparator switched"
         case _:
             return "the value was held"
 

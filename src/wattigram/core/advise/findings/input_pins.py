@@ -14,7 +14,7 @@ from wattigram.core.model.bench import (
     Wiring,
     resolve_source,
 )
-from wattigram.core.model.design import Chain, Signal, Workspace, part_faults
+from wattigram.core.model.design import Chain, Signal, Workspace, given_sampling, part_faults
 from wattigram.core.model.design.edits import AddSlot, SetPin, SetWiring
 from wattigram.core.predict.accuracy import adequate_sampling_s
 from wattigram.core.predict.pins import input_resistance_ohm, input_source
@@ -239,8 +239,9 @@ def _slot_for(workspace: Workspace, signal: Signal) -> AddSlot | None:
 def _sampling_for(workspace: Workspace, chain: Chain, signal: Signal) -> float:
     """Shortest adequate sampling time for the signal's source, the longest where none is."""
     converter = workspace.converter(chain)
-    if converter.one_sampling_time:
-        return float(chain.slots[0].sampling)
+    given = given_sampling(workspace.project, workspace.part, chain, signal.pin, signal.negative)
+    if given is not None:
+        return given
     ohm = input_resistance_ohm(workspace, signal) + converter.switch_resistance_ohm
     needed_s = adequate_sampling_s(ohm * converter.sampling_capacitor_f, chain.bits)
     clock_hz = scan_timing(workspace, chain).clock_hz

@@ -9,7 +9,7 @@ from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.advise.findings.fixes import first_effective_fix
 from wattigram.core.base.quantity import format_counts, format_si, format_volts
 from wattigram.core.model.bench import FloatingInput, SineSource
-from wattigram.core.model.design import Chain, TimerTrigger, Workspace
+from wattigram.core.model.design import Chain, TimerTrigger, Workspace, sampled_alike
 from wattigram.core.model.design.edits import Edit, SetPeriod, SetSampling, SetSamplings
 from wattigram.core.predict.accuracy import SlotSettling, slot_settling
 from wattigram.core.predict.pins import input_source
@@ -135,14 +135,15 @@ def adequate_sampling(
     converter = workspace.converter(chain)
     cycle = scan_timing(workspace, chain)
     slot = chain.slots[place]
+    alike = sampled_alike(workspace.project, workspace.part, chain, place)
     for cycles in sorted(converter.sampling_cycles):
-        slots = len(chain.slots) if converter.one_sampling_time else cycle.slots[place].repeats
+        slots = sum(cycle.slots[one].repeats for one in alike)
         added_s = (Fraction(cycles) - slot.sampling) * slots / cycle.clock_hz
         has_period = cycle.trigger.pace == "pattern"
         if cycles <= slot.sampling_cycles or (has_period and added_s > cycle.slack_s >= 0):
             continue
         if slot_settling(workspace, chain, place, cycles).adequate:
-            if converter.one_sampling_time:
-                return SetSamplings(chain.converter, cycles)
+            if len(alike) > 1:
+                return SetSamplings(chain.converter, cycles, alike)
             return SetSampling(chain.converter, place, cycles, slot.signal)
     return None

@@ -87,6 +87,7 @@ from wattigram.core.model.design.route import (
     TableSource,
     UartDestination,
 )
+from wattigram.core.model.design.sampling_groups import given_sampling, sampled_alike
 from wattigram.core.model.design.scale import (
     Scale,
     aligned_shift,
@@ -216,6 +217,7 @@ __all__ = [
     "build_id",
     "chain_scale",
     "changes_of",
+    "given_sampling",
     "later_gain",
     "limit_like",
     "limit_text",
@@ -230,6 +232,7 @@ __all__ = [
     "project_text",
     "rate_divisor",
     "reduced_volts",
+    "sampled_alike",
     "save_project",
     "signal_scale",
     "start_levels",

@@ -7,6 +7,7 @@ from wattigram.core.model.design.project import Chain, Project
 from wattigram.core.model.design.reaction import InputChanged, output_of
 from wattigram.core.model.design.retrieval import Dma, Fifo, Interrupt
 from wattigram.core.model.design.route import DacDestination
+from wattigram.core.model.design.sampling_groups import sampled_alike
 from wattigram.core.model.design.trigger import (
     ComparatorTrigger,
     EdgeTrigger,
@@ -60,6 +61,7 @@ def part_faults(project: Project, part: Part) -> tuple[str, ...]:
             _chain_faults(faults, chain, converter)
             if converter.sequence == "ascending":
                 _ascending_faults(faults, project, chain)
+            _sampling_faults(faults, project, chain, converter)
             _trigger_faults(faults, project, chain, converter)
             _retrieval_faults(faults, chain, converter)
     _stage_faults(faults, project)
@@ -90,10 +92,27 @@ def _chain_faults(faults: _Faults, chain: Chain, converter: Converter) -> None:
             converter.sampling_cycles,
             f"{name}, slot {index}: sampling cycles",
         )
+
+
+def _sampling_faults(faults: _Faults, project: Project, chain: Chain, converter: Converter) -> None:
+    name = chain.converter
     if converter.one_sampling_time and len({slot.sampling_cycles for slot in chain.slots}) > 1:
         faults.sentences.append(
             f"{name} has one sampling time for all slots, and these differ. Give all the same."
         )
+        return
+    told: set[int] = set()
+    for place, slot in enumerate(chain.slots):
+        if place in told:
+            continue
+        alike = sampled_alike(project, faults.part, chain, place)
+        told |= set(alike)
+        if len({chain.slots[one].sampling_cycles for one in alike}) > 1:
+            others = ", ".join(str(one + 1) for one in alike if one != place)
+            faults.sentences.append(
+                f"{name} samples slot {place + 1} ({slot.signal}) and slot {others} for one and the "
+                "same time, and theirs differ. Give all the same."
+            )
 
 
 def _ascending_faults(faults: _Faults, project: Project, chain: Chain) -> None:

@@ -18,6 +18,7 @@ from wattigram.core.model.design.edits import (
 )
 from wattigram.core.model.design.project import Chain, Project, Signal, Slot
 from wattigram.core.model.design.retrieval import CircularBuffer, Dma, Interrupt, Polling, Retrieval
+from wattigram.core.model.design.sampling_groups import given_sampling
 from wattigram.core.model.design.stage import BlockAverage, RedundantPair, Stage, Threshold
 from wattigram.core.model.design.trigger import (
     FollowTrigger,
@@ -57,12 +58,8 @@ def slot_for(workspace: Workspace, name: str, pin: str, negative: str | None = N
     for chain in project.chains:
         converter = workspace.converter(chain)
         if converter.channel(pin, negative) is not None and len(chain.slots) < converter.slots:
-            cycles = (
-                chain.slots[0].sampling_cycles
-                if converter.one_sampling_time
-                else _sampling(converter)
-            )
-            return AddSlot(chain.converter, name, cycles)
+            given = given_sampling(project, workspace.part, chain, pin, negative)
+            return AddSlot(chain.converter, name, _sampling(converter) if given is None else given)
     for converter in workspace.part.converters:
         if project.chain(converter.name) is None and converter.channel(pin, negative) is not None:
             return AddChain(fresh_chain(workspace, converter, (name,), DEFAULT_EVERY))

@@ -96,6 +96,8 @@ class Converter(StrictModel):
     sampling_cycles: Annotated[tuple[Clocks, ...], Meta(min_length=1)]
     one_sampling_time: Flag = False
     """All slots are sampled for the same time."""
+    sampling_groups: tuple[Annotated[tuple[int, ...], Meta(min_length=1)], ...] = ()
+    """Channels whose slots are sampled for the same time, group by group."""
     sampling_capacitor_f: Farads
     switch_resistance_ohm: Ohms
     differential_sampling: Literal["across", "each-side"] = "across"
@@ -155,13 +157,32 @@ class Converter(StrictModel):
         check_distinct(self.dividers, f"{self.name}: divider")
         check_distinct(self.sampling_cycles, f"{self.name}: sampling time")
         check_clocks(self.sampling_cycles, f"{self.name}: sampling time")
-        numbers = (
+        check_distinct(self.channel_numbers, f"{self.name}: channel")
+        check_distinct(tuple(item.name for item in self.internal), f"{self.name}: internal channel")
+        self._check_groups()
+
+    @property
+    def channel_numbers(self) -> tuple[int, ...]:
+        """Of pins, pairs and internal inputs."""
+        return (
             *self.channels.values(),
             *(pair.channel for pair in self.pairs),
             *(item.channel for item in self.internal),
         )
-        check_distinct(numbers, f"{self.name}: channel")
-        check_distinct(tuple(item.name for item in self.internal), f"{self.name}: internal channel")
+
+    def _check_groups(self) -> None:
+        grouped = tuple(channel for group in self.sampling_groups for channel in group)
+        check_distinct(grouped, f"{self.name}: channel in sampling_groups")
+        if grouped and self.one_sampling_time:
+            raise ValueError(
+                f"{self.name}: sampling_groups, and one_sampling_time for all. Remove one of them."
+            )
+        for channel in grouped:
+            if channel not in self.channel_numbers:
+                raise ValueError(
+                    f"{self.name}: sampling_groups names channel {channel}, which leads nowhere. "
+                    "Remove it."
+                )
 
     def conversion_cycles(self, bits: int) -> int:
         """Converter clocks from the held instant to the code."""

@@ -36,7 +36,7 @@ from wattigram.core.model.field_types import (
 )
 from wattigram.core.model.part.converter import ComparatorUnit, Converter
 from wattigram.core.model.part.migrations import from_version_5
-from wattigram.core.model.part.registers import Block, MemoryMap, check_blocks
+from wattigram.core.model.part.registers import Block, MemoryMap, Register, check_blocks
 
 FORMAT = "wattigram-part"
 NEWEST_VERSION = 6
@@ -219,6 +219,7 @@ class Part(StrictModel, dict=True):
                 raise ValueError(
                     f"{converter.name}: in step with {other}, which is no other converter here."
                 )
+        self._check_sampling(converter)
         if "dma" in converter.retrievals and not self.dma:
             raise ValueError(
                 f"{converter.name}: DMA among its retrievals, and the part has none. Remove it."
@@ -298,6 +299,40 @@ class Part(StrictModel, dict=True):
     def converter(self, name: str) -> Converter | None:
         """The converter of that name."""
         return next((item for item in self.converters if item.name == name), None)
+
+    def sampling_groups(self, converter: Converter) -> tuple[tuple[int, ...], ...]:
+        """Channels of a converter that are sampled alike, as it is told, or as its registers have it:
+        a sampling time of each channel goes for all its slots."""
+        by = {register.of for register in self._sampling_registers(converter)}
+        if converter.sampling_groups or "channel" not in by:
+            return converter.sampling_groups
+        return tuple((channel,) for channel in converter.channel_numbers)
+
+    def _sampling_registers(self, converter: Converter) -> tuple[Register, ...]:
+        return tuple(
+            register
+            for block in self.blocks
+            if converter.name in block.owners
+            for register in block.registers
+            if any(field.sets == "sampling" for field in register.fields)
+        )
+
+    def _check_sampling(self, converter: Converter) -> None:
+        grouped = {channel for group in converter.sampling_groups for channel in group}
+        for register in self._sampling_registers(converter):
+            if register.of != "group":
+                continue
+            for channel in converter.channel_numbers:
+                if channel not in grouped:
+                    raise ValueError(
+                        f"register {register.name} is counted by group, and channel {channel} of "
+                        f"{converter.name} is in none. Put it into one of its sampling_groups."
+                    )
+            if register.count != len(converter.sampling_groups):
+                raise ValueError(
+                    f"register {register.name} is there {register.count} times, and {converter.name} has "
+                    f"{len(converter.sampling_groups)} sampling_groups. Make them as many."
+                )
 
     def reference(self, name: str) -> Reference | None:
         """The reference of that name."""

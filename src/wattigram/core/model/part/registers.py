@@ -212,7 +212,7 @@ class Register(StrictModel):
     reset: Address = 0
     count: Annotated[int, Meta(ge=1, le=256)] = 1
     step: Annotated[int, Meta(ge=1, le=1024)] = 4
-    of: Literal["", "slot", "channel", "window"] = ""
+    of: Literal["", "slot", "channel", "group", "window"] = ""
     title: Annotated[str, Meta(max_length=120)] = ""
     fields: tuple[RegisterField, ...] = ()
 

@@ -21,7 +21,12 @@ from wattigram.core.model.design import (
 )
 from wattigram.core.model.design.outputs import Playback
 from wattigram.core.predict.timing import scan_timing, slot_order
-from wattigram.core.silicon.registers.register_map import RegisterMap, Symbol, Value
+from wattigram.core.silicon.registers.register_map import (
+    RegisterMap,
+    Symbol,
+    Value,
+    sampling_index,
+)
 from wattigram.core.silicon.registers.setup_step import SetupBuilder, SetupStep
 
 
@@ -116,7 +121,7 @@ def _sequence(
     for place, (slot, channel) in enumerate(
         zip((chain.slots[one] for one in order), channels, strict=True)
     ):
-        index = channel if by == "channel" else place if by == "slot" else 0
+        index = sampling_index(converter, by, place, channel)
         if by or place == 0:
             clocks = slot.sampling
             whole = clocks.denominator == 1

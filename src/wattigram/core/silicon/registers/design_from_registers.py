@@ -46,6 +46,7 @@ from wattigram.core.model.design.workspace import reference_voltage
 from wattigram.core.model.part import Converter, Dac, Part
 from wattigram.core.silicon.registers.decode import SiliconState
 from wattigram.core.silicon.registers.outputs_from_registers import OutputReader, timer_trigger
+from wattigram.core.silicon.registers.register_map import sampling_index
 
 DEFAULT_HANDLER_CYCLES = 2000
 
@@ -203,20 +204,33 @@ class _Reader:
             listed = state.value(name, "listed", frozenset())
             channels = sorted(listed) if isinstance(listed, frozenset) else []
             pairs = [
-                (channel, state.clocks(name, "sampling", first, channel if by == "channel" else 0))
-                for channel in channels
+                (
+                    channel,
+                    state.clocks(
+                        name, "sampling", first, sampling_index(converter, by, place, channel)
+                    ),
+                )
+                for place, channel in enumerate(channels)
             ]
         elif state.registers.counted_by(name, "channel"):
             count = state.number(name, "length", 1)
-            pairs = [
-                (
-                    state.number(name, "channel", 0, place),
-                    state.clocks(name, "sampling", first, place if by else 0),
-                )
+            listed_channels = [
+                state.number(name, "channel", 0, place)
                 for place in range(min(count, converter.slots))
             ]
+            pairs = [
+                (
+                    channel,
+                    state.clocks(
+                        name, "sampling", first, sampling_index(converter, by, place, channel)
+                    ),
+                )
+                for place, channel in enumerate(listed_channels)
+            ]
         else:
-            pairs = [(state.number(name, "channel", 0), state.clocks(name, "sampling", first))]
+            channel = state.number(name, "channel", 0)
+            index = sampling_index(converter, by, 0, channel)
+            pairs = [(channel, state.clocks(name, "sampling", first, index))]
         slots = []
         for place, (channel, cycles) in enumerate(pairs or [(0, first)]):
             signal = self._signal(converter, channel)

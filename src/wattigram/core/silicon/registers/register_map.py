@@ -8,7 +8,7 @@ from functools import cached_property
 import msgspec
 
 from wattigram.core.base.errors import RegisterError
-from wattigram.core.model.part import Block, Part, Register, RegisterField
+from wattigram.core.model.part import Block, Converter, Part, Register, RegisterField
 
 
 class Symbol(msgspec.Struct, frozen=True):
@@ -112,8 +112,8 @@ class RegisterMap(msgspec.Struct, frozen=True, dict=True):
         return FieldPlace(owner, block, register, bit_field, register.at(base, index))
 
     def counted_by(self, owner: str, name: str) -> str:
-        """What a setting's registers are counted by: "slot", "channel", "window", or "" for one
-        alone."""
+        """What a setting's registers are counted by: "slot", "channel", "group" of channels that are
+        sampled alike, "window", or "" for one alone."""
         place = self._places.get((owner, name))
         return place[2].of if place is not None else ""
 
@@ -175,6 +175,21 @@ def register_map(part: Part) -> RegisterMap:
             _maps.clear()
         kept = _maps[id(part)] = RegisterMap(part)
     return kept
+
+
+def sampling_index(converter: Converter, by: str, place: int, channel: int) -> int:
+    """Which of its registers holds the sampling time of a slot, by what they are counted by."""
+    match by:
+        case "slot":
+            return place
+        case "channel":
+            return channel
+        case "group":
+            return next(
+                number for number, group in enumerate(converter.sampling_groups) if channel in group
+            )
+        case _:
+            return 0
 
 
 def field_value(part: Part, place: FieldPlace, value: Value) -> int:

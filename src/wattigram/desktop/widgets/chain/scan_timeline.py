@@ -9,6 +9,7 @@ import msgspec
 from PyQt6.QtCore import QEvent, QPointF, Qt, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
 
+from wattigram.core.model.design import sampled_alike
 from wattigram.core.model.design.edits import Edit, MoveSlot, SetPeriod, SetSampling, SetSamplings
 from wattigram.desktop.state.selection import Selection
 from wattigram.desktop.widgets.chain.scan_timeline_view import ScanTimelineView
@@ -149,8 +150,11 @@ class ScanTimeline(ScanTimelineView):
         nearest = min(legal, key=lambda cycles: abs(math.log(cycles / wanted)))
         if nearest == chain.slots[self._drag.place].sampling_cycles:
             return None
-        if self._workspace.converter(chain).one_sampling_time:
-            return SetSamplings(chain.converter, nearest)
+        alike = sampled_alike(
+            self._workspace.project, self._workspace.part, chain, self._drag.place
+        )
+        if len(alike) > 1:
+            return SetSamplings(chain.converter, nearest, alike)
         return SetSampling(chain.converter, self._drag.place, nearest, slot.signal)
 
     def _move_edit(self, x: float) -> Edit | None:
