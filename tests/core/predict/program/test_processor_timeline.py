@@ -9,7 +9,7 @@ import pytest
 
 from tests.core.emulator.test_inputs import DESIGN
 from tests.paths import EXAMPLE_FILES
-from wattigram.core.model.design import Workspace, open_workspace
+from wattigram.core.model.design import Workspace, open_workspace, project_text
 from wattigram.core.model.design.workspace_files import workspace_from_text
 from wattigram.core.predict.program import Block, isr_share, processor_timeline
 
@@ -64,6 +64,69 @@ def test_what_follows_an_isr_begins_when_it_is_over() -> None:
     assert second.pieces == ((call.end_s + MS, call.end_s + 3 * MS),)
     assert timeline.isr_share == isr_share(workspace) == Fraction(9600 + around, CLOCK_HZ) * 100
     assert timeline.reaction_share == 100 * 3 * MS
+
+
+SECOND = """
+[[signals]]
+name = "Slow"
+pin = "A2"
+[[chains]]
+converter = "ADC 2"
+divider = 3
+[chains.trigger]
+kind = "timer"
+timer = "Timer 3"
+period = "17 ms"
+[chains.readout]
+kind = "dma"
+channel = "DMA 2"
+[chains.buffer]
+name = "Loop B"
+samples = 4
+[[chains.slots]]
+signal = "Slow"
+sampling_cycles = 64
+"""
+
+
+def test_halves_are_those_since_the_start() -> None:
+    """The slower converter's first half comes after 34 ms; by then the quicker one has filled three."""
+    reactions = [(mark, f'{RESULTS}\nmark = "{mark}"', 960) for mark in ("half", "full")]
+    workspace = design(*reactions)
+    text = project_text(workspace.project) + SECOND
+    workspace = workspace_from_text(text, "here")
+    assert processor_timeline(workspace).zero_s == 34 * MS
+    dues = {
+        mark: {int(block.begin_s / MS) for block in of(workspace, mark)}
+        for mark in ("half", "full")
+    }
+    assert dues["half"] <= {30, 50}
+    assert 50 in dues["half"]
+    assert dues["full"] == {40, 60}
+
+
+def test_an_isr_of_each_result_is_not_a_half() -> None:
+    by_dma = design(("A", RESULTS, 960), ("Tick", 'kind = "period"\nperiod = "40 ms"', 960))
+    text = project_text(by_dma.project).replace(
+        'kind = "dma"\nchannel = "DMA 1"', 'kind = "interrupt"'
+    )
+    assert 'kind = "interrupt"' in text
+    workspace = workspace_from_text(text, "here")
+    timeline = processor_timeline(workspace)
+    (call,) = timeline.lanes[0].blocks
+    assert call.begin_s == MS
+    assert of(workspace, "A") == []  # ten results are a half
+
+
+def test_halves_that_the_main_loop_fetches_come_as_they_fill() -> None:
+    text = project_text(design(("A", RESULTS, 960)).project).replace(
+        'kind = "dma"\nchannel = "DMA 1"', 'kind = "polling"'
+    )
+    tick = REACTION.format(
+        name="Tick", cycles="cycles = 96", when='kind = "period"\nperiod = "20 ms"', pin="B9"
+    )
+    workspace = workspace_from_text(text + tick, "here")
+    assert {block.begin_s for block in of(workspace, "A")} == {20 * MS, 30 * MS}
 
 
 def test_an_isr_comes_in_between() -> None:

@@ -167,7 +167,7 @@ def _misread(
         f"{right * 100:.3g} % of the bytes are what is read of the right ones with such settings"
     )
     return [
-        _cause(route, finding, finding.code if finding else LINE_CODES[0], title, right, evidence)
+        _cause(route, finding, finding.code if finding else "line-differs", title, right, evidence)
     ]
 
 

@@ -19,7 +19,7 @@ from wattigram.core.model.design import (
     Workspace,
 )
 from wattigram.core.predict.program.reaction_timing import reaction_rate_hz
-from wattigram.core.predict.timing import retrieval_timing
+from wattigram.core.predict.timing import buffer_timing, retrieval_timing
 
 MAIN_LOOP = "main loop"
 MOST_BLOCKS = 160
@@ -78,7 +78,17 @@ class ProcessorTimeline(msgspec.Struct, frozen=True):
 class _Call(msgspec.Struct, frozen=True, order=True):
     due_s: Fraction
     lane: int
+    number: int
     length_s: Fraction
+
+
+class _Isrs(msgspec.Struct, frozen=True):
+    """Calls of ISRs within the stretch: the time they take, and the halves of each converter's buffer
+    that they fill, counted from 1, with when the program has each."""
+
+    blocks: list[list[Block]]
+    taken: list[tuple[Fraction, Fraction]]
+    fills: dict[str, list[tuple[int, Fraction]]]
 
 
 def processor_timeline(workspace: Workspace) -> ProcessorTimeline:
@@ -93,28 +103,31 @@ def processor_timeline(workspace: Workspace) -> ProcessorTimeline:
     zero_s, span_s = _stretch_s(intervals, workspace)
     begin_s, end_s = zero_s - span_s * BEFORE, zero_s + span_s * (1 - BEFORE)
     calls = sorted(
-        _Call(number / timing.events_hz, lane, timing.service_s)
+        _Call(number / timing.events_hz, lane, number, timing.service_s)
         for lane, timing in enumerate(timings)
         if timing.events_hz
         for number in range(
             max(1, math.ceil(begin_s * timing.events_hz)), math.floor(end_s * timing.events_hz) + 1
         )
     )
-    blocks: list[list[Block]] = [[] for _ in chains]
-    taken: list[tuple[Fraction, Fraction]] = []
+    isrs = _Isrs([[] for _ in chains], [], {chain.converter: [] for chain in chains})
     free_s = Fraction(0)
     for call in calls:
         entered_s = max(call.due_s, free_s)
         free_s = entered_s + call.length_s
-        taken.append((entered_s, free_s))
-        blocks[call.lane].append(Block("", entered_s, free_s, ((entered_s, free_s),)))
+        isrs.taken.append((entered_s, free_s))
+        isrs.blocks[call.lane].append(Block("", entered_s, free_s, ((entered_s, free_s),)))
+        chain, timing = chains[call.lane], timings[call.lane]
+        each = timing.items_hz / timing.events_hz
+        before, now = (_halves(chain, each * number) for number in (call.number - 1, call.number))
+        isrs.fills[chain.converter] += [(half, free_s) for half in range(before + 1, now + 1)]
     lanes = [
         Lane(f"ISR of {chain.dma or chain.converter}", tuple(mine))
-        for chain, mine in zip(chains, blocks, strict=True)
+        for chain, mine in zip(chains, isrs.blocks, strict=True)
     ]
     reactions = workspace.project.reactions
     if reactions:
-        lanes.append(_main_loop(workspace, chains, blocks, taken, (begin_s, zero_s, end_s)))
+        lanes.append(_main_loop(workspace, isrs, (begin_s, zero_s, end_s)))
     busy = [
         (reaction.cycles or 0) / workspace.bus_clock_hz * rate_hz
         for reaction in reactions
@@ -141,6 +154,12 @@ def isr_share(workspace: Workspace) -> Fraction:
     return sum(shares, Fraction(0))
 
 
+def _halves(chain: Chain, items: Fraction) -> int:
+    """Halves of its buffer that so many items fill."""
+    whole, rest = divmod(items, chain.buffer.samples)
+    return 2 * int(whole) + (rest >= chain.buffer.samples // 2)
+
+
 def _has_isr(chain: Chain) -> bool:
     if isinstance(chain.readout, Dma):
         return chain.read_period_s is None
@@ -163,22 +182,19 @@ def _stretch_s(intervals: list[Fraction], workspace: Workspace) -> tuple[Fractio
 
 
 def _main_loop(
-    workspace: Workspace,
-    chains: list[Chain],
-    blocks: list[list[Block]],
-    taken: list[tuple[Fraction, Fraction]],
-    stretch_s: tuple[Fraction, Fraction, Fraction],
+    workspace: Workspace, isrs: _Isrs, stretch_s: tuple[Fraction, Fraction, Fraction]
 ) -> Lane:
     """Reactions in the order in which the main loop comes to them, in the gaps that ISRs leave."""
     due: list[tuple[Fraction, int, Reaction]] = []
     for number, reaction in enumerate(workspace.project.reactions):
-        due += [(at_s, number, reaction) for at_s in _causes_s(reaction, chains, blocks, stretch_s)]
+        causes_s = _causes_s(workspace, reaction, isrs, stretch_s)
+        due += [(at_s, number, reaction) for at_s in causes_s]
     done, free_s = [], stretch_s[0]
     for at_s, _number, reaction in sorted(due, key=lambda one: one[:2]):
         if reaction.cycles is None:
             continue
         length_s = reaction.cycles / workspace.bus_clock_hz
-        pieces = tuple(_in_gaps(max(at_s, free_s), length_s, taken))
+        pieces = tuple(_in_gaps(max(at_s, free_s), length_s, isrs.taken))
         only = not isinstance(reaction.when, (PeriodElapsed, ResultsFetched, RunStarted))
         free_s = pieces[-1][1] if pieces else max(at_s, free_s)
         begin_s = pieces[0][0] if pieces else free_s
@@ -189,31 +205,36 @@ def _main_loop(
 
 
 def _causes_s(
+    workspace: Workspace,
     reaction: Reaction,
-    chains: list[Chain],
-    blocks: list[list[Block]],
+    isrs: _Isrs,
     stretch_s: tuple[Fraction, Fraction, Fraction],
 ) -> list[Fraction]:
     """When a reaction is due within the stretch; after the first ISR where it waits for an event."""
     begin_s, zero_s, end_s = stretch_s
     match reaction.when:
         case PeriodElapsed(period_s=period_s):
-            first = max(1, math.ceil(begin_s / period_s))
-            last = min(first + MOST_BLOCKS, math.floor(end_s / period_s))
-            return [number * period_s for number in range(first, last + 1)]
+            return [at_s for _number, at_s in _every(period_s, begin_s, end_s)]
         case ResultsFetched(converter=converter, mark=mark):
-            ends = [
-                block.end_s
-                for chain, mine in zip(chains, blocks, strict=True)
-                if chain.converter == converter
-                for block in mine
-            ]
-            return {"each": ends, "half": ends[::2], "full": ends[1::2]}[mark]
+            fills = isrs.fills.get(converter)
+            if fills is None:  # the main loop fetches them
+                chain = workspace.project.chain(converter)
+                assert chain is not None
+                fills = _every(buffer_timing(workspace, chain).half_s, begin_s, end_s)
+            rest = {"each": (0, 1), "half": (1,), "full": (0,)}[mark]
+            return [at_s for half, at_s in fills if half % 2 in rest]
         case RunStarted():
             return []
         case _:
-            ends = [block.end_s for mine in blocks for block in mine if block.end_s >= zero_s]
+            ends = [block.end_s for mine in isrs.blocks for block in mine if block.end_s >= zero_s]
             return [min(ends, default=zero_s)]
+
+
+def _every(period_s: Fraction, begin_s: Fraction, end_s: Fraction) -> list[tuple[int, Fraction]]:
+    """Multiples of a period within the stretch, with their numbers, as many as can be told apart."""
+    first = max(1, math.ceil(begin_s / period_s))
+    last = min(first + MOST_BLOCKS, math.floor(end_s / period_s))
+    return [(number, number * period_s) for number in range(first, last + 1)]
 
 
 def _in_gaps(
