@@ -8,12 +8,20 @@ from wattigram.core.base.errors import EditError
 from wattigram.core.model.bench import PairedSource
 from wattigram.core.model.design import EdgeTrigger, Signal, Workspace, open_workspace
 from wattigram.core.model.design.clipboard import clip_chain, clip_signals, paste
-from wattigram.core.model.design.edits import AddSignal, SetPin, SetTrigger, SwapPins, apply_edit
+from wattigram.core.model.design.edits import (
+    AddSignal,
+    SetPin,
+    SetReaction,
+    SetTrigger,
+    SwapPins,
+    apply_edit,
+)
 from wattigram.core.model.design.pin_assignment import (
     all_inputs,
     input_options,
     move_signal,
     other_uses,
+    pins_in_use,
 )
 from wattigram.core.model.design.templates import empty_workspace
 
@@ -126,3 +134,13 @@ def test_a_full_part_takes_no_more(safety: Workspace) -> None:
         crowded = apply_edit(crowded, paste(crowded, clip))
     with pytest.raises(EditError, match="Every analog pin carries a signal already"):
         paste(crowded, clip)
+
+
+def test_only_what_takes_a_level_needs_something_that_holds_its_pin() -> None:
+    """A lamp is set, whatever the reaction that sets it is called."""
+    lamp = open_workspace(EXAMPLES / "kiln-lamp")
+    alive = next(one for one in lamp.project.reactions if one.name == "Alive")
+    named = alive.replaced(name="When looked at, like the reference")
+    workspace = apply_edit(lamp, SetReaction("Alive", named))
+    (use,) = (one for one in pins_in_use(workspace) if any(named.name in it for it in one.uses))
+    assert not use.is_needed

@@ -24,10 +24,6 @@ from wattigram.core.model.design.route import ReceivedSource
 from wattigram.core.model.design.trigger import EdgeTrigger
 from wattigram.core.model.design.workspace import Workspace
 
-RECEIVES = " receives"
-INPUT_USES = ("the reference", "'s reference", "'s trigger", "'s threshold", "looked at")
-"""Words of uses that take what comes to a pin."""
-
 
 class InputOption(msgspec.Struct, frozen=True):
     """One input of the part, as a place for one signal.
@@ -115,51 +111,75 @@ def input_options(workspace: Workspace, signal: Signal) -> tuple[InputOption, ..
 
 def other_uses(workspace: Workspace, pin: str) -> tuple[str, ...]:
     """What wants a pin besides signals: outputs, triggers, thresholds, references."""
+    return tuple(use.text for use in _uses(workspace, pin))
+
+
+class _Use(msgspec.Struct, frozen=True):
+    """A use of a pin; ``takes``: what comes to the pin matters to it; ``is_idle``: it would be there, and
+    the design does nothing with it."""
+
+    text: str
+    takes: bool = False
+    is_idle: bool = False
+
+
+def _uses(workspace: Workspace, pin: str) -> list[_Use]:
     project, part = workspace.project, workspace.part
-    uses = [dac.name for dac in part.dacs if dac.pin == pin]
+    played = {generator.dac for generator in project.generators}
+    uses = [_Use(dac.name, is_idle=dac.name not in played) for dac in part.dacs if dac.pin == pin]
     uses += [
-        f"{chain.converter}'s trigger"
+        _Use(f"{chain.converter}'s trigger", takes=True)
         for chain in project.chains
         if isinstance(chain.trigger, EdgeTrigger) and chain.trigger.pin == pin
     ]
     uses += [
-        f"{item.name}'s threshold" for item in project.comparators if item.threshold_pin == pin
+        _Use(f"{item.name}'s threshold", takes=True)
+        for item in project.comparators
+        if item.threshold_pin == pin
     ]
     reference = part.reference(project.reference)
     if reference is not None and reference.pin == pin:
-        uses.append("the reference")
+        uses.append(_Use("the reference", takes=True))
     uses += [
-        f"{dac.name}'s reference"
+        _Use(f"{dac.name}'s reference", takes=True)
         for dac in part.dacs
         if dac.reference is not None
         and (own := part.reference(dac.reference)) is not None
         and own.pin == pin
-        and any(generator.dac == dac.name for generator in project.generators)
+        and dac.name in played
     ]
     for uart in project.uarts:
         ports = part.uart(uart.name)
         if ports is not None and ports.send_pins.get(uart.name) == pin:
-            uses.append(f"{uart.name} sends")
+            uses.append(_Use(f"{uart.name} sends"))
         if ports is not None and ports.receive_pins.get(uart.name) == pin:
-            uses.append(f"{uart.name}{RECEIVES}")
+            uses.append(_Use(f"{uart.name} receives", takes=_is_heard(workspace, uart.name)))
     uses += [
-        pwm.name
+        _Use(pwm.name)
         for pwm in project.pwm
         if (timer := part.timer(pwm.timer)) is not None and timer.pwm_pins.get(pwm.timer) == pin
     ]
     uses += [
-        f"looked at by reaction {reaction.name}"
+        _Use(f"looked at by reaction {reaction.name}", takes=True)
         for reaction in project.reactions
         if isinstance(reaction.when, InputChanged) and reaction.when.pin == pin
     ]
     uses += [
-        f"set by reaction {reaction.name}"
+        _Use(f"set by reaction {reaction.name}")
         for reaction in project.reactions
         if (output := output_of(reaction)) is not None
         and output.kind == "pins"
         and pin in output.names
     ]
-    return tuple(uses)
+    return uses
+
+
+def _is_heard(workspace: Workspace, uart: str) -> bool:
+    """Whether anybody waits for what comes over a serial port."""
+    return any(watch.uart == uart for watch in workspace.watches) or any(
+        isinstance(route.source, ReceivedSource) and route.source.uart == uart
+        for route in workspace.project.routes
+    )
 
 
 class PinUse(msgspec.Struct, frozen=True):
@@ -176,33 +196,17 @@ class PinUse(msgspec.Struct, frozen=True):
 def pins_in_use(workspace: Workspace) -> tuple[PinUse, ...]:
     """Pins that outputs, serial ports, triggers and references use, in the part's order."""
     signals = {pin for one in workspace.project.signals for pin in (one.pin, one.negative)}
-    idle = {
-        dac.name
-        for dac in workspace.part.dacs
-        if not any(generator.dac == dac.name for generator in workspace.project.generators)
-    }
     found = []
     for pin in workspace.part.pins:
-        uses = tuple(use for use in other_uses(workspace, pin) if use not in idle)
-        uses += tuple(output.names[0] for output in _moved_dacs(workspace, pin))
+        uses = [use for use in _uses(workspace, pin) if not use.is_idle]
+        uses += [_Use(output.names[0]) for output in _moved_dacs(workspace, pin)]
         if not uses:
             continue
         wiring = workspace.project.wired(pin)
-        needed = any(_takes(workspace, use) for use in uses) and pin not in signals
+        needed = any(use.takes for use in uses) and pin not in signals
         wired = (wiring.label or wiring.source.kind) if wiring is not None else ""
-        found.append(PinUse(pin, uses, wired, needed))
+        found.append(PinUse(pin, tuple(use.text for use in uses), wired, needed))
     return tuple(found)
-
-
-def _takes(workspace: Workspace, use: str) -> bool:
-    """Whether a use takes what comes to its pin; of a serial port, whether anybody waits for bytes."""
-    if not use.endswith(RECEIVES):
-        return any(word in use for word in INPUT_USES)
-    uart, project = use.removesuffix(RECEIVES), workspace.project
-    return any(watch.uart == uart for watch in workspace.watches) or any(
-        isinstance(route.source, ReceivedSource) and route.source.uart == uart
-        for route in project.routes
-    )
 
 
 def _moved_dacs(workspace: Workspace, pin: str) -> list[ProgramOutput]:
