@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import copy
+import math
 from concurrent.futures import Executor
 from typing import Any
 
@@ -14,7 +15,7 @@ from numpy.typing import NDArray
 from wattigram.core.board.converter_codes import ConverterSynth, codes_on
 from wattigram.core.board.dma_buffer import BufferPart, DmaBuffer
 from wattigram.core.board.event_timed_codes import TimedSynth, combine
-from wattigram.core.board.isr_timing import IsrTimeline
+from wattigram.core.board.isr_timing import IsrTimeline, Processor
 from wattigram.core.board.newest_reads import NewestReads
 from wattigram.core.board.output_waveforms import Outputs
 from wattigram.core.board.processing import Tap, Values
@@ -54,7 +55,12 @@ class Channel:
     """One converter; ``stream`` numbers it."""
 
     def __init__(
-        self, config: EffectiveConfig, outputs: Outputs, stream: int, threads: int
+        self,
+        config: EffectiveConfig,
+        outputs: Outputs,
+        stream: int,
+        threads: int,
+        processor: Processor | None = None,
     ) -> None:
         self.config = config.converters[stream]
         self.stream = stream
@@ -75,13 +81,12 @@ class Channel:
         )
         self.pace = TriggerSchedule(self.config, stream, config.seed)
         service = self.config.service
-        by_pace = service is not None and service.keep == "scan"
+        loop = self.config.loop
         self._service = (
-            IsrTimeline(service, (config.seed, stream))
-            if service is not None and not by_pace
+            IsrTimeline(service, (config.seed, stream), processor if service.by_isr else None)
+            if service is not None and service.keep != "scan" and loop.delivers
             else None
         )
-        loop = self.config.loop
         self._reads = NewestReads(self.config) if loop.read_ticks else None
         self._memory = DmaBuffer(
             loop.unchecked(items=2 * self._slots, repeat=True) if loop.read_ticks else loop
@@ -166,12 +171,24 @@ class Channel:
     ) -> tuple[list[BufferPart], list[Judgeable]]:
         """Do the cycles whose trigger comes before ``ticks``."""
         judged: list[Judgeable] = []
-        filled = (
-            self._advance_steady(ticks, executor, judged)
-            if self.is_steady
-            else self._advance_timed(ticks, judged)
-        )
-        return filled, judged
+        if self.is_steady:
+            filled = self._advance_steady(ticks, executor, judged)
+            return filled + self._fetch_waiting(float(ticks)), judged
+        return self._advance_timed(ticks, judged), judged
+
+    @property
+    def takes_turns(self) -> bool:
+        """What its ISR finds depends on the ISRs of other converters."""
+        return self._service is not None and self._service.takes_turns
+
+    def _fetch_waiting(self, known_ticks: float) -> list[BufferPart]:
+        """What the program gets of results that were ready before."""
+        if self._service is None or not (self._service.waiting or self.takes_turns):
+            return []
+        if self.config.service is not None and self.config.service.keep == "halves":
+            return self._serve_halves([], known_ticks)
+        nothing = np.empty(0, dtype=np.int64)
+        return self._fetch(nothing, nothing, np.empty(0), known_ticks)
 
     def _advance_steady(
         self, ticks: int, executor: Executor | None, judged: list[Judgeable]
@@ -269,16 +286,12 @@ class Channel:
             filled += self._convert(starts, ticks, judged)
             if self.stops or self.is_followed:
                 break
-        if reads is not None:
-            # What is followed one by one has come as far as its next trigger.
-            is_partial = self.stops or self.is_followed
-            known = min(ticks, self.pace.next_ticks()) if is_partial else ticks
-            return self._read_fed(reads, known)
-        if self._service is not None and self._service.waiting:
-            filled += self._fetch(
-                np.empty(0, dtype=np.int64), np.empty(0, dtype=np.int64), np.empty(0), ticks
-            )
-        return filled
+        # What is followed one by one has come as far as its next trigger.
+        is_partial = self.stops or self.is_followed
+        known = min(ticks, self.pace.next_ticks()) if is_partial else ticks
+        return filled + (
+            self._fetch_waiting(known) if reads is None else self._read_fed(reads, known)
+        )
 
     @property
     def _is_through(self) -> bool:
@@ -395,8 +408,6 @@ class Channel:
     def _serve_halves(self, halves: list[BufferPart], ticks: float) -> list[BufferPart]:
         """Halves that the handler still finds; it is called at each mark."""
         assert self._service is not None
-        if not halves and not self._service.waiting:
-            return []
         ends = np.array([self._mark_ticks(half) for half in halves])
         self._waiting_halves = [*self._waiting_halves, *halves]
         served = self._service.serve(ends, ticks)
@@ -418,15 +429,13 @@ class Channel:
         if not self.config.loop.delivers:
             return []
         filled: list[BufferPart] = []
-        if self._service is not None and self._service.waiting and self.config.service is not None:
-            if self.config.service.keep == "halves":
-                filled += self._serve_halves([], float("inf"))
-            else:
-                nothing = np.empty(0, dtype=np.int64)
-                filled += self._serve_items(
-                    nothing, nothing if self.config.stamped else None, np.empty(0), float("inf")
-                )
+        filled += self._fetch_waiting(math.inf)
         return filled + self._memory.finish()
+
+    def end(self) -> None:
+        """Nothing is converted any more."""
+        if self._service is not None:
+            self._service.end()
 
     @property
     def unfinished(self) -> BufferPart | None:

@@ -1,4 +1,4 @@
-"""A handler that fetches results in its own time: which of them it still finds."""
+"""ISRs that fetch results in their own time, one after the other: which results they still find."""
 
 from __future__ import annotations
 
@@ -22,20 +22,58 @@ class ServedResults(msgspec.Struct, frozen=True):
     lost: int
 
 
+class Processor:
+    """What ISRs take turns in: that whose results were ready first comes first."""
+
+    def __init__(self) -> None:
+        self.free = 0.0
+        """When the ISR that was called last is through."""
+        self._isrs: list[IsrTimeline] = []
+
+    @property
+    def is_shared(self) -> bool:
+        """There is more than one ISR."""
+        return len(self._isrs) > 1
+
+    def join(self, isr: IsrTimeline) -> None:
+        """One more that takes turns."""
+        self._isrs.append(isr)
+
+    def call_all(self) -> None:
+        """Call ISRs as far as the results of all are known."""
+        known = min(isr.known_ticks for isr in self._isrs)
+        while True:
+            first = min(self._isrs, key=_due)
+            if first.due_ticks >= known or not first.call(known):
+                return
+
+
 class IsrTimeline:
-    """Serves one result after the other.
+    """Serves one result after the other, in turns with the other ISRs of its processor.
 
     A call comes when a unit of results is ready; it reads ``notice`` later, and is busy for
     ``rest``.
     What of one register is overwritten by then is lost; a FIFO keeps its oldest.
     """
 
-    def __init__(self, service: EffectiveService, key: tuple[int, int]) -> None:
+    def __init__(
+        self, service: EffectiveService, key: tuple[int, int], processor: Processor | None = None
+    ) -> None:
         self._service = service
-        self._free = 0.0
-        self._ends: FloatArray = np.empty(0)
+        self._processor = processor if processor is not None else Processor()
         self._random = np.random.Generator(np.random.SFC64([*key, 0x5E7]))
         self._waits: list[float] = []
+        self._times: list[float] = []
+        """When those were ready that were given and have not been told of."""
+        self._next = 0
+        """Among them, the first that no call has found or lost."""
+        self._kept: list[int] = []
+        self.known_ticks = 0.0
+        """Every result that is ready before then has been given."""
+        self.due_ticks = math.inf
+        """When the interrupt for the next call came; infinite where none that is known did."""
+        if not service.never:
+            self._processor.join(self)
 
     def serve(self, ends_ticks: FloatArray, known_ticks: float) -> ServedResults:
         """Serve results that are ready at the given instants, in order.
@@ -47,28 +85,49 @@ class IsrTimeline:
         known_ticks : float
             Every result that is ready before then has been given.
         """
-        service = self._service
-        ends = np.concatenate((self._ends, ends_ticks)) if len(self._ends) else ends_ticks
+        service, processor = self._service, self._processor
         if service.never:
-            self._ends = ends[:0]
-            return ServedResults(np.empty(0, dtype=np.int64), len(ends))
-        if service.jitter_ticks == 0 and self._is_leisurely(ends, known_ticks):
-            whole = len(ends) // service.unit * service.unit
-            self._ends = ends[whole:]
-            if whole:
-                self._free = float(ends[whole - 1]) + service.notice_ticks + service.rest_ticks
-            return ServedResults(np.arange(whole), 0)
-        return self._one_by_one(ends, known_ticks)
+            return ServedResults(np.empty(0, dtype=np.int64), len(ends_ticks))
+        self.known_ticks = known_ticks
+        if not processor.is_shared and service.jitter_ticks == 0:
+            ends = np.concatenate((self._times, ends_ticks)) if self._times else ends_ticks
+            if self._is_leisurely(ends, known_ticks):
+                return self._served_in_time(ends)
+        self._times += ends_ticks.tolist()
+        self._look_for_next()
+        processor.call_all()
+        done, kept = self._next, self._kept
+        self._times, self._next, self._kept = self._times[done:], 0, []
+        return ServedResults(np.array(kept, dtype=np.int64), done - len(kept))
+
+    def end(self) -> None:
+        """No result comes any more."""
+        self.known_ticks = math.inf
+
+    @property
+    def takes_turns(self) -> bool:
+        """There are other ISRs on its processor."""
+        return self._processor.is_shared
 
     @property
     def waiting(self) -> int:
-        """Results that were given and are not yet decided on."""
-        return len(self._ends)
+        """Results that were given and not told of."""
+        return len(self._times)
+
+    def _served_in_time(self, ends: FloatArray) -> ServedResults:
+        """Each unit is fetched before the next result comes."""
+        whole = len(ends) // self._service.unit * self._service.unit
+        self._times = ends[whole:].tolist()
+        if whole:
+            busy = self._service.notice_ticks + self._service.rest_ticks
+            self._processor.free = float(ends[whole - 1]) + busy
+        self._look_for_next()
+        return ServedResults(np.arange(whole), 0)
 
     def _is_leisurely(self, ends: FloatArray, known_ticks: float) -> bool:
         """Each call is over before the next result comes, the last one before anything unknown
         can."""
-        if not len(ends) or self._free > ends[0]:
+        if not len(ends) or self._processor.free > ends[0]:
             return False
         service = self._service
         units = ends[service.unit - 1 :: service.unit]
@@ -88,34 +147,37 @@ class IsrTimeline:
             self._waits = self._random.random(1024).tolist()
         return self._waits[-1]
 
-    def _one_by_one(self, ends: FloatArray, known_ticks: float) -> ServedResults:
-        service = self._service
-        unit, count = service.unit, len(ends)
-        times = ends.tolist()
-        kept: list[int] = []
-        index = lost = 0
-        while index + unit <= count:
-            wait = service.notice_ticks
-            if service.jitter_ticks:
-                # A wait is a whole number of clocks, each as likely as any other.
-                wait += math.floor(self._wait() * (service.jitter_ticks + 1))
-            read = max(self._free, times[index + unit - 1]) + wait
-            if read >= known_ticks:
-                break  # what else is there by then is not known yet
-            if service.jitter_ticks:
-                self._waits.pop()
-            came = index + unit
-            while came < count and times[came] <= read:
-                came += 1
-            if service.keep == "oldest":
-                fetched = range(index, min(came, index + service.depth))
-            else:
-                whole = (came - index) // unit
-                fetched = range(index + (whole - 1) * unit, index + whole * unit)
-                came = index + whole * unit
-            kept.extend(fetched)
-            lost += came - index - len(fetched)
-            index = came
-            self._free = read + service.rest_ticks
-        self._ends = ends[index:]
-        return ServedResults(np.array(kept, dtype=np.int64), lost)
+    def _look_for_next(self) -> None:
+        last = self._next + self._service.unit - 1
+        self.due_ticks = self._times[last] if last < len(self._times) else math.inf
+
+    def call(self, known_ticks: float) -> bool:
+        """The next call, if all that is ready by then is known; whether it came."""
+        service, times = self._service, self._times
+        wait = service.notice_ticks
+        if service.jitter_ticks:
+            # A wait is a whole number of clocks, each as likely as any other.
+            wait += math.floor(self._wait() * (service.jitter_ticks + 1))
+        read = max(self._processor.free, self.due_ticks) + wait
+        if read >= known_ticks:
+            return False
+        if service.jitter_ticks:
+            self._waits.pop()
+        unit, index = service.unit, self._next
+        came = index + unit
+        while came < len(times) and times[came] <= read:
+            came += 1
+        if service.keep == "oldest":
+            self._kept.extend(range(index, min(came, index + service.depth)))
+        else:
+            whole = (came - index) // unit
+            came = index + whole * unit
+            self._kept.extend(range(came - unit, came))
+        self._next = came
+        self._processor.free = read + service.rest_ticks
+        self._look_for_next()
+        return True
+
+
+def _due(isr: IsrTimeline) -> float:
+    return isr.due_ticks

@@ -17,6 +17,7 @@ from wattigram.core.board.event_detection import (
     DetectedEvent,
     ThresholdDetector,
 )
+from wattigram.core.board.isr_timing import Processor
 from wattigram.core.board.live_pins import LivePins, is_fed_back
 from wattigram.core.board.other_boards import OtherBoard
 from wattigram.core.board.output_waveforms import Outputs, Wire
@@ -54,9 +55,13 @@ class Run:
         self.live = LivePins(config, {*self._written_pins(config)})
         self.boards = [_other_board(other, number) for number, other in enumerate(config.boards)]
         outputs = self._pin_outputs = Outputs(config, self.live, self.boards)
+        processor = Processor()
         self.channels = [
-            Channel(config, outputs, stream, threads) for stream in range(len(config.converters))
+            Channel(config, outputs, stream, threads, processor)
+            for stream in range(len(config.converters))
         ]
+        self._in_turns = [channel for channel in self.channels if channel.takes_turns]
+        """Those whose ISRs wait for one another."""
         self._watchers = [
             ThresholdDetector(watch, number)
             for number, watch in enumerate(config.watches)
@@ -167,7 +172,11 @@ class Run:
         return frames
 
     def _step_end(self, ticks: int) -> int:
-        """Up to where all can be worked out at once: not beyond a scan of what is fed back."""
+        """Up to where all can be worked out at once: not beyond a scan of what is fed back, or stopped by
+        what its ISR finds when its turn comes."""
+        if any(channel.stops for channel in self._in_turns):
+            scan = min(channel.config.cycle_ticks for channel in self._in_turns)
+            ticks = min(ticks, self.ticks + scan)
         if not self._is_fed_back:
             return ticks
         samplers = [self.channels[number] for number in self._samplers]
@@ -190,18 +199,24 @@ class Run:
             if channel.stream in self._samplers and not is_moved:
                 frames += self._moved_frames() + self._compare(late=True)
                 is_moved = True
-            if channel.is_controlled:
-                frames += self._controlled(channel, executor)
-                continue
-            while True:
-                before = channel.converted
-                parts, judged = channel.advance(self.ticks, executor)
-                frames += self._watch(judged)
-                frames += self._hand_over(channel, parts)
-                if not channel.stops or channel.converted == before:
-                    break
+            frames += self._advanced_frames(channel, executor)
+        for channel in self._in_turns:  # all that their ISRs may have to wait for is known now
+            frames += self._advanced_frames(channel, executor)
         frames += self._moved_frames()
         return frames if is_moved else frames + self._compare(late=True)
+
+    def _advanced_frames(self, channel: Channel, executor: Executor | None) -> list[bytes]:
+        """Bring a channel up to now, and act upon what comes of it."""
+        if channel.is_controlled:
+            return self._controlled(channel, executor)
+        frames: list[bytes] = []
+        while True:
+            before = channel.converted
+            parts, judged = channel.advance(self.ticks, executor)
+            frames += self._watch(judged)
+            frames += self._hand_over(channel, parts)
+            if not channel.stops or channel.converted == before:
+                return frames
 
     def _controlled(self, channel: Channel, executor: Executor | None) -> list[bytes]:
         """Bring a channel that the program turns on and off up to now, from one such instant to the
@@ -292,6 +307,8 @@ class Run:
 
     def finish(self) -> list[bytes]:
         """What is left of each half when the board is stopped."""
+        for channel in self.channels:
+            channel.end()
         return [
             frame
             for channel in self._in_order

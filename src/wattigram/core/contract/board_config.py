@@ -387,6 +387,8 @@ class EffectiveService(_Effective):
     jitter_ticks: Annotated[int, Meta(ge=0, le=10**9)] = 0
     never: bool = False
     """It is never called: no processor time is left, or each attempt times out."""
+    by_isr: bool = True
+    """It takes turns with the handlers of other converters; the main loop is interrupted by them."""
 
 
 class EffectiveConverter(_Effective):

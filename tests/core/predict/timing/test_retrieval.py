@@ -15,6 +15,7 @@ import pytest
 from wattigram.core.model.design import Dma, Interrupt, Polling, Workspace
 from wattigram.core.model.design.retrieval import Retrieval
 from wattigram.core.predict.timing import (
+    HELD_UP,
     buffer_numbers,
     buffer_timing,
     free_share,
@@ -31,6 +32,15 @@ def read_by(kiln: Workspace, readout: Retrieval, cycles: int = 100, **buffer: ob
         readout=readout, buffer=first.buffer.replaced(isr_cycles=cycles, **buffer)
     )
     return Workspace(kiln.project.replaced(chains=(changed, *others)), kiln.part)
+
+
+def first_alone(workspace: Workspace) -> Workspace:
+    """Without the other converter."""
+    first = workspace.project.chains[0]
+    slots = {slot.signal for slot in first.slots}
+    signals = tuple(one for one in workspace.project.signals if one.name in slots)
+    project = workspace.project.replaced(chains=(first,), signals=signals, expectations=())
+    return Workspace(project, workspace.part)
 
 
 def test_dma_calls_at_each_half(kiln: Workspace) -> None:
@@ -51,22 +61,31 @@ def test_dma_that_stops_at_the_end_loses_all_that_follows(kiln: Workspace) -> No
 
 
 def test_an_interrupt_for_each_result_has_until_the_next(kiln: Workspace) -> None:
-    each = read_by(kiln, Interrupt(per="conversion"))
+    each = first_alone(read_by(kiln, Interrupt(per="conversion")))
     timing = retrieval_timing(each, each.project.chains[0])
     assert timing.events_hz == 40_000
     assert timing.cycles == 126
     assert timing.cpu_share == Fraction(40_000 * 126, BUS_HZ)
     assert timing.deadline_s == Fraction(140_625, 10**11)  # from the second to the third
-    assert timing.lost_hz == 0
-    assert free_share(each, each.project.chains[0]) == 1
-    assert free_share(each, each.project.chains[1]) == 1 - timing.cpu_share
+    assert (timing.lost_hz, timing.held_up_s) == (0, 0)
+
+
+def test_an_isr_waits_for_that_of_another_converter(kiln: Workspace) -> None:
+    """That of a half takes 2 026 clocks, 21.1 µs; meanwhile results come 1.4 µs after one another."""
+    each = read_by(kiln, Interrupt(per="conversion"))
+    timing, other = (retrieval_timing(each, chain) for chain in each.project.chains)
+    assert timing.held_up_s == Fraction(2026, BUS_HZ)
+    assert timing.reason == HELD_UP
+    assert other.lost_hz == 0
+    assert 0 < timing.lost_hz <= 4 * other.events_hz  # of a scan all four
+    assert {free_share(each, chain) for chain in each.project.chains} == {1}
 
 
 @pytest.mark.parametrize(("cycles", "is_lost"), [(90, False), (400, False), (700, True)])
 def test_an_isr_that_takes_longer_than_the_gap_loses(
     kiln: Workspace, cycles: int, is_lost: bool
 ) -> None:
-    each = read_by(kiln, Interrupt(per="conversion"), cycles)
+    each = first_alone(read_by(kiln, Interrupt(per="conversion"), cycles))
     timing = retrieval_timing(each, each.project.chains[0])
     assert (timing.lost_hz > 0) == is_lost
     assert timing.reason == ("ISR too slow" if is_lost else "")

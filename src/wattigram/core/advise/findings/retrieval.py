@@ -13,11 +13,14 @@ from wattigram.core.base.quantity import format_si
 from wattigram.core.model.design import Chain, Dma, Fifo, Interrupt, Polling, Workspace
 from wattigram.core.model.design.edits import CompositeEdit, Edit, SetBufferLength, SetRetrieval
 from wattigram.core.predict.timing import (
+    HELD_UP,
     RetrievalTiming,
     free_share,
+    isr_service_s,
     polling_wait_s,
     retrieval_timing,
     scan_timing,
+    takes_turns,
 )
 
 _EVENT = {"dma": "mark", "fifo": "mark", "interrupt": "result", "polling": "result"}
@@ -31,9 +34,11 @@ def isr_too_slow(workspace: Workspace) -> Iterator[Finding]:
         if timing.reason not in {"ISR too slow", "no processor time"}:
             continue
         free = free_share(workspace, chain)
-        left = (
-            f" Only {float(free) * 100:.3g} % of the processor is left for it." if free < 1 else ""
-        )
+        left = ""
+        if free < 1:
+            left = f" Only {float(free) * 100:.3g} % of the processor is left for it."
+        elif timing.held_up_s:
+            left = f" ISRs of other converters hold it up for {format_si(timing.held_up_s, 's', 3)} more."
         yield Finding(
             "handler-too-slow",
             "error",
@@ -46,6 +51,41 @@ def isr_too_slow(workspace: Workspace) -> Iterator[Finding]:
             _relief(workspace, chain, timing),
             converter=chain.converter,
         )
+
+
+@rule("isr-held-up", cell="transfer")
+def isr_held_up(workspace: Workspace) -> Iterator[Finding]:
+    """Results are overwritten while the ISR of another converter runs."""
+    for chain in workspace.project.chains:
+        timing = retrieval_timing(workspace, chain)
+        if timing.reason != HELD_UP:
+            continue
+        others = [
+            (isr_service_s(workspace, other), other.buffer.name)
+            for other in workspace.project.chains
+            if other.converter != chain.converter and takes_turns(workspace, other)
+        ]
+        longest_s, longest = max(others)
+        rest = "" if len(others) == 1 else f", all others together {_time(timing.held_up_s)}"
+        spare_s = max(Fraction(0), timing.deadline_s - timing.service_s)
+        yield Finding(
+            "isr-held-up",
+            "error",
+            chain.buffer.name,
+            f"The ISR of {chain.buffer.name} waits too long for that of {longest}",
+            f"The ISR of {longest} takes {_time(longest_s)}{rest}, and no ISR interrupts another; each "
+            f"{_EVENT[timing.kind]} of {chain.buffer.name} can wait {_time(spare_s)}: "
+            f"{format_si(timing.lost_hz, 'S/s', 3)} of {format_si(timing.items_hz, 'S/s')} are lost, "
+            "more or fewer as the two fall together. "
+            f"Leave to the main loop what the ISR of {longest} need not do itself, or give "
+            f"{chain.converter} more time.",
+            _relief(workspace, chain, timing),
+            converter=chain.converter,
+        )
+
+
+def _time(seconds: Fraction) -> str:
+    return format_si(seconds, "s", 3)
 
 
 def _relief(workspace: Workspace, chain: Chain, timing: RetrievalTiming) -> Edit | None:
@@ -65,7 +105,8 @@ def _reliefs(workspace: Workspace, chain: Chain, timing: RetrievalTiming) -> Ite
     if not free or "dma" not in workspace.converter(chain).retrievals:
         return
     unit = 2 * len(chain.slots)
-    needed = 2 * timing.service_s * timing.items_hz / free * Fraction(6, 5)
+    call_s = timing.service_s / free + timing.held_up_s
+    needed = 2 * call_s * timing.items_hz * Fraction(6, 5)
     longer = SetBufferLength(chain.converter, math.ceil(needed / unit) * unit)
     if isinstance(chain.readout, Dma):
         yield longer

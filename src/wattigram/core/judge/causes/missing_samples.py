@@ -7,7 +7,7 @@ from wattigram.core.base.quantity import format_si
 from wattigram.core.judge.causes.base import FailingSignal, LikelyCause, register_cause
 from wattigram.core.judge.judgement import due_items
 from wattigram.core.model.design import Dma
-from wattigram.core.predict.timing import retrieval_timing
+from wattigram.core.predict.timing import HELD_UP, retrieval_timing
 
 FEWEST_EXPECTED = 8
 FEWEST_HALVES = 2
@@ -219,22 +219,47 @@ def sent_again(case: FailingSignal) -> LikelyCause | None:
 def some_are_lost(case: FailingSignal) -> LikelyCause | None:
     """The share that is missing is the share that a handler of this length loses."""
     timing = retrieval_timing(case.take.workspace, case.chain)
-    if timing.lost_hz == 0 or timing.reason not in {"ISR too slow", "no processor time"}:
+    if timing.reason not in {"ISR too slow", "no processor time"}:
         return None
+    return _lost_as_predicted(
+        case,
+        "handler-too-slow",
+        f"The ISR of {case.chain.buffer.name} is longer than its deadline",
+        f"an ISR of {format_si(timing.service_s, 's', 3)} with "
+        f"{format_si(timing.deadline_s, 's', 3)} to spare",
+    )
+
+
+@register_cause("isr-held-up")
+def others_come_first(case: FailingSignal) -> LikelyCause | None:
+    """The share that is missing is the share that is overwritten while other ISRs run."""
+    timing = retrieval_timing(case.take.workspace, case.chain)
+    if timing.reason != HELD_UP:
+        return None
+    return _lost_as_predicted(
+        case,
+        "isr-held-up",
+        f"The ISR of {case.chain.buffer.name} waits too long for others",
+        f"ISRs that take {format_si(timing.held_up_s, 's', 3)}, with "
+        f"{format_si(timing.deadline_s, 's', 3)} from one to the next",
+    )
+
+
+def _lost_as_predicted(
+    case: FailingSignal, code: str, says: str, of_what: str
+) -> LikelyCause | None:
+    timing = retrieval_timing(case.take.workspace, case.chain)
     produced = float(timing.items_hz) * case.take.seconds
     came = case.take.item_count(case.stream) - case.take.lost_items(case.stream)
     if produced < FEWEST_EXPECTED or came >= produced:
         return None
     lost, predicted = 1 - came / produced, float(timing.lost_hz / timing.items_hz)
-    finding = case.of_chain("handler-too-slow")
+    finding = case.of_chain(code)
     return case.cause(
-        "handler-too-slow",
-        f"The ISR of {case.chain.buffer.name} is longer than its deadline",
+        code,
+        says,
         1 - abs(lost - predicted) / max(lost, predicted),
-        f"{lost * 100:.3g} % of the samples never came, {predicted * 100:.3g} % predicted of a "
-        "ISR of "
-        f"{format_si(timing.service_s, 's', 3)} with {format_si(timing.deadline_s, 's', 3)} to "
-        "spare",
+        f"{lost * 100:.3g} % of the samples never came, {predicted * 100:.3g} % predicted of {of_what}",
         finding.remedy if finding is not None else None,
         whole=True,
     )

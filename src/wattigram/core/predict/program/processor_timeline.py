@@ -10,7 +10,6 @@ import msgspec
 
 from wattigram.core.model.design import (
     Chain,
-    Dma,
     PeriodElapsed,
     Polling,
     Reaction,
@@ -19,7 +18,7 @@ from wattigram.core.model.design import (
     Workspace,
 )
 from wattigram.core.predict.program.reaction_timing import reaction_rate_hz
-from wattigram.core.predict.timing import buffer_timing, retrieval_timing
+from wattigram.core.predict.timing import buffer_timing, has_isr, retrieval_timing
 
 MAIN_LOOP = "main loop"
 MOST_BLOCKS = 160
@@ -97,7 +96,7 @@ def processor_timeline(workspace: Workspace) -> ProcessorTimeline:
     A reaction that waits for a threshold or another event is shown after the first ISR, where it may
     come. Polled chains have no ISR: the main loop fetches their results whenever it can.
     """
-    chains = [chain for chain in workspace.project.chains if _has_isr(chain)]
+    chains = [chain for chain in workspace.project.chains if has_isr(chain)]
     timings = [retrieval_timing(workspace, chain) for chain in chains]
     intervals = [1 / timing.events_hz for timing in timings if timing.events_hz]
     zero_s, span_s = _stretch_s(intervals, workspace)
@@ -158,12 +157,6 @@ def _halves(chain: Chain, items: Fraction) -> int:
     """Halves of its buffer that so many items fill."""
     whole, rest = divmod(items, chain.buffer.samples)
     return 2 * int(whole) + (rest >= chain.buffer.samples // 2)
-
-
-def _has_isr(chain: Chain) -> bool:
-    if isinstance(chain.readout, Dma):
-        return chain.read_period_s is None
-    return not isinstance(chain.readout, Polling)
 
 
 def _stretch_s(intervals: list[Fraction], workspace: Workspace) -> tuple[Fraction, Fraction]:

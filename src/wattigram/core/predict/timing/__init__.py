@@ -6,6 +6,7 @@ from wattigram.core.predict.timing.circular_buffer import (
     buffer_timing,
     item_bits,
 )
+from wattigram.core.predict.timing.contention import held_up_s, is_contended, takes_turns
 from wattigram.core.predict.timing.cycle import (
     ScanTiming,
     SlotTiming,
@@ -18,11 +19,14 @@ from wattigram.core.predict.timing.isr_cost import (
     RAMP_STEP_CYCLES,
     RAMP_STEP_SPREAD,
     SoftwareStep,
+    has_isr,
+    isr_service_s,
     repoints,
     software_step,
     starts_each,
 )
 from wattigram.core.predict.timing.retrieval import (
+    HELD_UP,
     RetrievalTiming,
     free_share,
     polling_wait_s,
@@ -40,6 +44,7 @@ from wattigram.core.predict.timing.startup import STEP_NAMES, StartupCheck, righ
 from wattigram.core.predict.timing.trigger import TriggerTiming, trigger_timing
 
 __all__ = [
+    "HELD_UP",
     "RAMP_STEP_CYCLES",
     "RAMP_STEP_SPREAD",
     "STEP_NAMES",
@@ -55,6 +60,10 @@ __all__ = [
     "buffer_numbers",
     "buffer_timing",
     "free_share",
+    "has_isr",
+    "held_up_s",
+    "is_contended",
+    "isr_service_s",
     "item_bits",
     "line_formats",
     "misread_words",
@@ -72,5 +81,6 @@ __all__ = [
     "software_step",
     "starts_each",
     "startup",
+    "takes_turns",
     "trigger_timing",
 ]

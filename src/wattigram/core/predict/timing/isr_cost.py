@@ -8,7 +8,7 @@ from fractions import Fraction
 import msgspec
 
 from wattigram.core.model.design.project import Chain
-from wattigram.core.model.design.retrieval import Interrupt
+from wattigram.core.model.design.retrieval import Dma, Interrupt, Polling
 from wattigram.core.model.design.trigger import SoftwareTrigger
 from wattigram.core.model.design.workspace import Workspace, cached
 
@@ -65,6 +65,25 @@ def software_step(workspace: Workspace, chain: Chain) -> SoftwareStep:
         leave / clock_hz,
         restart / clock_hz,
     )
+
+
+def has_isr(chain: Chain) -> bool:
+    """An interrupt tells of its results; else the program looks for them."""
+    if isinstance(chain.readout, Dma):
+        return chain.read_period_s is None
+    return not isinstance(chain.readout, Polling)
+
+
+def service_cycles(workspace: Workspace, chain: Chain) -> int:
+    """Clocks of the processor that a call of the handler takes; an ISR with its entry and exit."""
+    processor = workspace.part.processor
+    around = processor.interrupt_entry_cycles + processor.interrupt_exit_cycles
+    return chain.buffer.isr_cycles + (around if has_isr(chain) else 0)
+
+
+def isr_service_s(workspace: Workspace, chain: Chain) -> Fraction:
+    """The same in seconds."""
+    return service_cycles(workspace, chain) / workspace.bus_clock_hz
 
 
 def repoints(workspace: Workspace, chain: Chain) -> bool:

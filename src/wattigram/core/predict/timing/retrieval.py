@@ -9,10 +9,29 @@ import msgspec
 from wattigram.core.model.design.project import Chain
 from wattigram.core.model.design.retrieval import Dma, Fifo, Polling
 from wattigram.core.model.design.workspace import Workspace, cached
-from wattigram.core.predict.timing.circular_buffer import buffer_timing
+from wattigram.core.predict.timing.contention import (
+    held_up_s,
+    is_contended,
+    lost_in_turns,
+    takes_turns,
+)
 from wattigram.core.predict.timing.cycle import ScanTiming, scan_timing
-from wattigram.core.predict.timing.isr_cost import software_step, starts_each
+from wattigram.core.predict.timing.deadlines import (
+    deadline_s,
+    fetched_at_once,
+    ready_s,
+    shortest_s,
+)
+from wattigram.core.predict.timing.isr_cost import (
+    has_isr,
+    service_cycles,
+    software_step,
+    starts_each,
+)
 from wattigram.core.predict.timing.losses import Queue, overflowed_share, overwritten_share
+
+HELD_UP = "ISR held up"
+"""Why items are lost that would not be if there were no other ISR."""
 
 
 class RetrievalTiming(msgspec.Struct, frozen=True):
@@ -33,6 +52,8 @@ class RetrievalTiming(msgspec.Struct, frozen=True):
         Items produced per second, and those of them that never reach the program.
     reason : str
         Why items are lost; "" where none are.
+    held_up_s : Fraction
+        The longest that ISRs of other converters keep its call waiting.
     """
 
     kind: str
@@ -45,6 +66,7 @@ class RetrievalTiming(msgspec.Struct, frozen=True):
     lost_hz: Fraction
     reason: str = ""
     overwrites: bool = True
+    held_up_s: Fraction = Fraction(0)
 
     @property
     def sustained_hz(self) -> Fraction:
@@ -54,108 +76,72 @@ class RetrievalTiming(msgspec.Struct, frozen=True):
 
 @cached
 def retrieval_timing(workspace: Workspace, chain: Chain) -> RetrievalTiming:
-    """Load, deadline and losses of a chain's retrieval, chains before it served first."""
+    """Load, deadline and losses of a chain's retrieval."""
     cycle = scan_timing(workspace, chain)
-    step = software_step(workspace, chain)
     is_endless = cycle.items_limit is None or cycle.is_single_run
     items_hz = len(chain.slots) * cycle.handed_rate_hz if is_endless else Fraction(0)
-    each, depth = _unit(chain, workspace.converter(chain).fifo_items)
+    each, _depth = fetched_at_once(chain, workspace.converter(chain).fifo_items)
     events_hz = items_hz / each
-    processor = workspace.part.processor
-    cycles = chain.buffer.isr_cycles
-    if not isinstance(chain.readout, Polling) and chain.read_period_s is None:
-        cycles += processor.interrupt_entry_cycles + processor.interrupt_exit_cycles
+    cycles = service_cycles(workspace, chain)
     service_s = cycles / workspace.bus_clock_hz
-    share = Fraction(1) if isinstance(chain.readout, Polling) else events_hz * service_s
-    free = free_share(workspace, chain)
-    # Whoever reads the newest wants no others.
-    keeps_all = isinstance(chain.readout, Dma) and (
-        cycle.is_single_run or chain.read_period_s is not None
-    )
-    deadline_s = _deadline_s(workspace, chain, cycle, each, depth)
-    lost_hz, reason = Fraction(0), ""
-    if isinstance(chain.readout, Dma) and not (
-        chain.readout.circular or chain.readout.ends_as_meant
-    ):
-        lost_hz, reason = items_hz, "frozen"
-    elif _times_out(workspace, chain):
-        lost_hz, reason = items_hz, "time-out"
-    elif free <= 0 and items_hz:
-        lost_hz, reason = items_hz, "no processor time"
-    elif items_hz and cycle.served is not None and not isinstance(chain.readout, (Dma, Fifo)):
-        lost_hz = items_hz * Fraction(cycle.served.lost).limit_denominator(10**9)
-        reason = "ISR too slow" if lost_hz else ""
-    elif (
-        items_hz
-        and not keeps_all
-        and (service_s + step.jitter_s) / free >= _shortest_s(workspace, chain, deadline_s)
-        and not starts_each(workspace, chain)
-    ):
-        lost_hz = items_hz * _lost_share(workspace, chain, cycle, depth, free)
-        reason = "ISR too slow" if lost_hz else ""
+    share, reason = _lost(workspace, chain, cycle) if items_hz else (Fraction(0), "")
     return RetrievalTiming(
         chain.readout.kind,
         events_hz,
         cycles,
         service_s,
-        share,
-        deadline_s,
+        Fraction(1) if isinstance(chain.readout, Polling) else events_hz * service_s,
+        deadline_s(workspace, chain, cycle),
         items_hz,
-        lost_hz,
+        items_hz * share,
         reason,
-        not keeps_all,
+        not _keeps_all(chain, cycle),
+        held_up_s(workspace, chain) if takes_turns(workspace, chain) else Fraction(0),
     )
 
 
+def _keeps_all(chain: Chain, cycle: ScanTiming) -> bool:
+    """Nothing is written over, or whoever reads the newest wants no others."""
+    return isinstance(chain.readout, Dma) and (
+        cycle.is_single_run or chain.read_period_s is not None
+    )
+
+
+def _lost(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> tuple[Fraction, str]:
+    """Share of items that never reach the program, and why; "" where all do."""
+    if isinstance(chain.readout, Dma) and not (
+        chain.readout.circular or chain.readout.ends_as_meant
+    ):
+        return Fraction(1), "frozen"
+    if _times_out(workspace, chain):
+        return Fraction(1), "time-out"
+    free = free_share(workspace, chain)
+    if free <= 0:
+        return Fraction(1), "no processor time"
+    if cycle.served is not None and not isinstance(chain.readout, (Dma, Fifo)):
+        share = Fraction(cycle.served.lost).limit_denominator(10**9)
+    elif _keeps_all(chain, cycle) or starts_each(workspace, chain):
+        share = Fraction(0)
+    else:
+        share = _lost_alone(workspace, chain, cycle, free)
+        if takes_turns(workspace, chain) and is_contended(workspace):
+            # One that is too slow by itself loses more where others come before it.
+            reason = "ISR too slow" if share else HELD_UP
+            share = _exact(lost_in_turns(workspace).get(chain.converter, 0.0))
+            return share, reason if share else ""
+    return share, "ISR too slow" if share else ""
+
+
 def free_share(workspace: Workspace, chain: Chain) -> Fraction:
-    """What the chains before this one leave of the processor; polling takes what interrupts
-    leave."""
+    """What ISRs leave of the processor to the main loop, where this chain's results are polled; an ISR has
+    it for itself when its turn comes."""
+    if has_isr(chain):
+        return Fraction(1)
     free = Fraction(1)
     for other in workspace.project.chains:
-        if isinstance(other.readout, Polling):
-            continue
-        if other.converter == chain.converter:
-            if not isinstance(chain.readout, Polling):
-                break
-            continue
-        timing = retrieval_timing(workspace, other)
-        free -= min(timing.cpu_share, Fraction(1))
+        if other.converter != chain.converter and has_isr(other):
+            free -= min(retrieval_timing(workspace, other).cpu_share, Fraction(1))
     return max(free, Fraction(0))
-
-
-def _unit(chain: Chain, fifo_items: int) -> tuple[int, int]:
-    """Items that a call of the handler fetches, and items that can wait."""
-    match chain.readout:
-        case Dma(read_period_s=read_period_s) if read_period_s is not None:
-            return len(chain.slots), len(chain.slots)
-        case Dma():
-            half = max(1, chain.buffer.samples // 2)
-            return half, half
-        case Fifo() as fifo:
-            return fifo.watermark, fifo_items
-        case _:
-            return chain.results_per_isr, chain.results_per_isr
-
-
-def _ends(cycle: ScanTiming, count: int) -> list[Fraction]:
-    """Instants at which the first ``count`` results are ready."""
-    slots = len(cycle.slots)
-    return [
-        number // slots * cycle.cycle_s + cycle.slots[number % slots].end_s
-        for number in range(count)
-    ]
-
-
-def _deadline_s(
-    workspace: Workspace, chain: Chain, cycle: ScanTiming, each: int, depth: int
-) -> Fraction:
-    """Shortest time from an event until the first of its items is overwritten."""
-    if isinstance(chain.readout, Dma):
-        return buffer_timing(workspace, chain).half_s
-    slots = len(chain.slots)
-    further = depth - each + 1 if isinstance(chain.readout, Fifo) else each
-    ends = _ends(cycle, 2 * slots + further)
-    return min(ends[number + further] - ends[number] for number in range(slots))
 
 
 def polling_wait_s(workspace: Workspace, chain: Chain) -> Fraction:
@@ -164,11 +150,7 @@ def polling_wait_s(workspace: Workspace, chain: Chain) -> Fraction:
     cycle = scan_timing(workspace, chain)
     if cycle.trigger.by_software:
         return cycle.busy_s
-    each, depth = _unit(chain, workspace.converter(chain).fifo_items)
-    spare_s = (
-        _deadline_s(workspace, chain, cycle, each, depth)
-        - chain.buffer.isr_cycles / workspace.bus_clock_hz
-    )
+    spare_s = deadline_s(workspace, chain, cycle) - chain.buffer.isr_cycles / workspace.bus_clock_hz
     return max(spare_s, Fraction(0))
 
 
@@ -180,17 +162,7 @@ def _times_out(workspace: Workspace, chain: Chain) -> bool:
     return polling_wait_s(workspace, chain) > retrieval.timeout_s
 
 
-def _shortest_s(workspace: Workspace, chain: Chain, deadline_s: Fraction) -> Fraction:
-    """Shortest time between two units of a chain that hands over single results; waits may add up
-    over a scan."""
-    if isinstance(chain.readout, (Dma, Fifo)):
-        return deadline_s
-    return min(deadline_s, buffer_timing(workspace, chain).half_s)
-
-
-def _lost_share(
-    workspace: Workspace, chain: Chain, cycle: ScanTiming, depth: int, free: Fraction
-) -> Fraction:
+def _lost_alone(workspace: Workspace, chain: Chain, cycle: ScanTiming, free: Fraction) -> Fraction:
     """Share of items lost, event by event: a call finds the newest unit, what came between is
     overwritten.
 
@@ -198,30 +170,24 @@ def _lost_share(
     """
     step = software_step(workspace, chain)
     clock_hz = workspace.bus_clock_hz
-    entry_s, rest_s = (
-        (step.notice_s - step.jitter_s / 2) / free,
-        (step.handle_s + step.leave_s) / free,
-    )
+    needed_s = service_cycles(workspace, chain) / clock_hz + step.jitter_s
+    if needed_s / free < shortest_s(workspace, chain, cycle):
+        return Fraction(0)
+    entry = (step.notice_s - step.jitter_s / 2) / free * clock_hz
+    rest = (step.handle_s + step.leave_s) / free * clock_hz
+    period = cycle.cycle_s * clock_hz
+    ready, unit = [end_s * clock_hz for end_s in ready_s(cycle, len(chain.slots))], 1
     if isinstance(chain.readout, Fifo):
-        ready = [end * clock_hz for end in _ends(cycle, len(chain.slots))]
+        depth = workspace.converter(chain).fifo_items
         queue = Queue(chain.readout.watermark, depth)
-        share = overflowed_share(
-            ready,
-            cycle.cycle_s * clock_hz,
-            queue,
-            entry_s * clock_hz,
-            rest_s * clock_hz,
-            step.jitter,
-        )
-        return Fraction(share).limit_denominator(10**9)
+        return _exact(overflowed_share(ready, period, queue, entry, rest, step.jitter))
     if isinstance(chain.readout, Dma):
-        period_s = cycle.cycle_s * chain.buffer.samples / 2 / len(chain.slots)
-        ready, unit = [period_s * clock_hz], 1
+        period *= Fraction(chain.buffer.samples, 2 * len(chain.slots))
+        ready = [period]
     else:
         unit = chain.results_per_isr
-        period_s = cycle.cycle_s
-        ready = [end * clock_hz for end in _ends(cycle, len(chain.slots))]
-    share = overwritten_share(
-        ready, period_s * clock_hz, unit, entry_s * clock_hz, rest_s * clock_hz, step.jitter
-    )
+    return _exact(overwritten_share(ready, period, unit, entry, rest, step.jitter))
+
+
+def _exact(share: float) -> Fraction:
     return Fraction(share).limit_denominator(10**9)

@@ -38,12 +38,15 @@ from wattigram.core.predict.timing import (
     ScanTiming,
     buffer_timing,
     free_share,
+    has_isr,
+    is_contended,
     retrieval_timing,
     scan_timing,
     slot_order,
     software_step,
     starts_each,
     startup,
+    takes_turns,
 )
 from wattigram.core.silicon.deploy.dac_codes import effective_dacs, effective_pwm
 from wattigram.core.silicon.deploy.pin_drives import (
@@ -58,7 +61,7 @@ from wattigram.core.silicon.deploy.program_config import (
     effective_reactions,
 )
 from wattigram.core.silicon.deploy.route_config import effective_routes, effective_wires
-from wattigram.core.silicon.registers import as_set_up
+from wattigram.core.silicon.registers import as_set_up, register_map
 
 DEFAULT_SEED = 1
 GATHERED_S = Fraction(1, 1000)
@@ -162,9 +165,19 @@ def _converter(workspace: Workspace, chain: Chain) -> EffectiveConverter:
             swap_bytes=chain.read_as.endianness == "big",
             read_ticks=float((chain.read_period_s or 0) * tick_hz),
             delivers=start.delivers and start.interrupts,
+            numbered=_keeps_places(workspace, chain),
             laps=_gathered_laps(workspace, chain, service),
         ),
     )
+
+
+def _keeps_places(workspace: Workspace, chain: Chain) -> bool:
+    """Whoever fetches results one by one knows which of them he has, though others were overwritten: the
+    converter counts what it makes."""
+    if isinstance(chain.readout, (Dma, Fifo)):
+        return False
+    registers = register_map(workspace.part)
+    return not registers.has(chain.converter, "result") or registers.has(chain.converter, "passes")
 
 
 def _goes_round(chain: Chain) -> bool:
@@ -369,37 +382,25 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
     notice = float((step.notice_s - step.jitter_s / 2) / share * tick_hz)
     rest = float((step.handle_s + step.leave_s) / share * tick_hz)
     jitter = math.floor(step.jitter_s * tick_hz)
-    if timing.lost_hz == 0 and not never:
+    in_turns = takes_turns(workspace, chain) and is_contended(workspace)
+    if timing.lost_hz == 0 and not never and not in_turns:
         return None
+    made = EffectiveService(
+        keep="newest",
+        notice_ticks=notice,
+        rest_ticks=rest,
+        jitter_ticks=jitter,
+        never=never,
+        by_isr=has_isr(chain),
+    )
     match chain.readout:
         case Dma():
-            return EffectiveService(
-                keep="halves",
-                notice_ticks=notice,
-                rest_ticks=rest,
-                jitter_ticks=jitter,
-                never=never,
-            )
+            return made.unchecked(keep="halves")
         case Fifo() as fifo:
             depth = workspace.converter(chain).fifo_items
-            return EffectiveService(
-                keep="oldest",
-                unit=fifo.watermark,
-                depth=depth,
-                notice_ticks=notice,
-                rest_ticks=rest,
-                jitter_ticks=jitter,
-                never=never,
-            )
+            return made.unchecked(keep="oldest", unit=fifo.watermark, depth=depth)
         case _:
-            return EffectiveService(
-                keep="newest",
-                unit=chain.results_per_isr,
-                notice_ticks=notice,
-                rest_ticks=rest,
-                jitter_ticks=jitter,
-                never=never,
-            )
+            return made.unchecked(unit=chain.results_per_isr)
 
 
 def _inputs(workspace: Workspace) -> Iterator[EffectiveComparator]:

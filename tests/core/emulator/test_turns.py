@@ -1,0 +1,135 @@
+"""ISRs of two converters, of which none interrupts the other: what one loses while the other runs."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import pytest
+
+from tests.core.emulator.test_image import record, with_measured_handlers
+from tests.core.firmware.compiled import built, needs_compiler, rebuilt
+from wattigram.core.advise.findings import find_all
+from wattigram.core.firmware import write_firmware
+from wattigram.core.judge import prove
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.workspace_files import workspace_from_text
+from wattigram.core.predict.timing import HELD_UP, retrieval_timing
+
+pytestmark = needs_compiler
+SECONDS = 0.4
+DESIGN = """
+format = "wattigram-project"
+version = 6
+name = "turns"
+part = "marten-m3"
+reference = "supply"
+[[signals]]
+name = "Quick"
+pin = "A3"
+[[signals]]
+name = "Slow"
+pin = "A4"
+[[chains]]
+converter = "ADC 1"
+divider = 3
+[chains.trigger]
+kind = "timer"
+timer = "Timer 2"
+period = "20 us"
+[chains.readout]
+kind = "interrupt"
+[chains.buffer]
+name = "Loop A"
+samples = 100
+isr_cycles = 150
+[[chains.slots]]
+signal = "Quick"
+sampling_cycles = 64
+[[chains]]
+converter = "ADC 2"
+divider = 3
+[chains.trigger]
+kind = "timer"
+timer = "Timer 3"
+period = "50 us"
+[chains.readout]
+kind = "dma"
+channel = "DMA 1"
+[chains.buffer]
+name = "Loop B"
+samples = 64
+isr_cycles = 150
+[[chains.slots]]
+signal = "Slow"
+sampling_cycles = 64
+[[bench]]
+pin = "A3"
+source_resistance = "0 Ω"
+[bench.source]
+kind = "triangle"
+from = "0.1 V"
+to = "3.1 V"
+period = "0.2 s"
+[[bench]]
+pin = "A4"
+source_resistance = "0 Ω"
+[bench.source]
+kind = "triangle"
+from = "0.1 V"
+to = "3.1 V"
+period = "0.2 s"
+[[expectations]]
+kind = "rate"
+signal = "Quick"
+within = "0.5 %"
+[[expectations]]
+kind = "rate"
+signal = "Slow"
+within = "0.5 %"
+"""
+OWN = """
+#include "wg_hooks.h"
+void wg_isr_half_adc_2(bool is_second)
+{
+    (void)is_second;
+    for (volatile unsigned n = 0u; n < ROUNDSu; n++) {
+    }
+}
+"""
+
+
+def busy(folder: Path, rounds: int) -> tuple[Workspace, str]:
+    """The design with an ISR of its own that takes so many rounds at each half, and its image."""
+    workspace = workspace_from_text(DESIGN, "here")
+    write_firmware(workspace, folder)
+    (folder / "own.c").write_text(OWN.replace("ROUNDS", str(rounds)), "utf-8")
+    return workspace, str(rebuilt(workspace, folder).elf)
+
+
+@pytest.mark.parametrize("rounds", [2, 800])
+def test_what_an_image_loses_is_predicted_with_its_clocks(tmp_path: Path, rounds: int) -> None:
+    workspace, elf = busy(tmp_path / "c", rounds)
+    with record(workspace, SECONDS, tmp_path / "i.h5", f"image:{elf}") as image:
+        counted = with_measured_handlers(workspace, image)
+        lost = image.lost_items(0)
+        assert image.lost_items(1) == 0
+    timing = retrieval_timing(counted, counted.project.chains[0])
+    codes = {finding.code for finding in find_all(counted)}
+    with record(counted, SECONDS, tmp_path / "d.h5") as same:
+        share = same.totals["lost.0"] / same.totals["converted.0"]
+        due = [cause.cause for cause in prove(counted, same).causes]
+    assert (timing.reason == HELD_UP) == ("isr-held-up" in codes) == (rounds > 100)
+    if rounds > 100:
+        assert lost > 300
+        assert share == pytest.approx(float(timing.lost_hz / timing.items_hz), rel=0.05)
+        assert lost / (SECONDS * float(timing.items_hz)) == pytest.approx(share, rel=0.05)
+        assert due[0] == "isr-held-up"
+    else:
+        assert (lost, share, due) == (0, 0, [])
+
+
+def test_with_an_isr_as_long_as_stated_nothing_waits(tmp_path: Path) -> None:
+    workspace = workspace_from_text(DESIGN, "here")
+    elf = built(workspace, tmp_path / "c").elf
+    with record(workspace, 0.1, tmp_path / "i.h5", f"image:{elf}") as image:
+        assert image.lost_items(0) == image.lost_items(1) == 0
