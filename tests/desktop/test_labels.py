@@ -178,7 +178,7 @@ def test_findings_and_fixes_have_them(path: Path) -> None:
             for text in (finding.title, finding.message, finding.fix):
                 for name in sorted(own, key=len, reverse=True):
                     text = text.replace(name, "")
-                assert not re.search(PHRASES, names.sub("", text)), text
+                assert not re.search(PHRASES, names.sub("", text).replace("main loop", "")), text
 
 
 SENTENCES = ("core/advise", "core/judge", "core/model/design/edits", "desktop", "cli")

@@ -65,6 +65,8 @@ class IsrTimeline:
         self._waits: list[float] = []
         self._times: list[float] = []
         """When those were ready that were given and have not been told of."""
+        self._free = 0.0
+        """When the main loop is through with what the last call fetched."""
         self._next = 0
         """Among them, the first that no call has found or lost."""
         self._kept: list[int] = []
@@ -119,15 +121,14 @@ class IsrTimeline:
         whole = len(ends) // self._service.unit * self._service.unit
         self._times = ends[whole:].tolist()
         if whole:
-            busy = self._service.notice_ticks + self._service.rest_ticks
-            self._processor.free = float(ends[whole - 1]) + busy
+            self._takes(float(ends[whole - 1]) + self._service.notice_ticks)
         self._look_for_next()
         return ServedResults(np.arange(whole), 0)
 
     def _is_leisurely(self, ends: FloatArray, known_ticks: float) -> bool:
         """Each call is over before the next result comes, the last one before anything unknown
         can."""
-        if not len(ends) or self._processor.free > ends[0]:
+        if not len(ends) or max(self._free, self._processor.free) > ends[0]:
             return False
         service = self._service
         units = ends[service.unit - 1 :: service.unit]
@@ -138,8 +139,14 @@ class IsrTimeline:
             return False  # a FIFO is emptied of what came for the next call as well
         return (
             len(units) < 2
-            or float(np.diff(units).min()) > service.notice_ticks + service.rest_ticks
+            or float(np.diff(units).min())
+            > service.notice_ticks + service.rest_ticks + service.later_ticks
         )
+
+    def _takes(self, read: float) -> None:
+        """It has read, and works on."""
+        self._processor.free = read + self._service.rest_ticks
+        self._free = self._processor.free + self._service.later_ticks
 
     def _wait(self) -> float:
         """A random share of the longest wait; the same one until it is used."""
@@ -149,7 +156,7 @@ class IsrTimeline:
 
     def _look_for_next(self) -> None:
         last = self._next + self._service.unit - 1
-        self.due_ticks = self._times[last] if last < len(self._times) else math.inf
+        self.due_ticks = max(self._free, self._times[last]) if last < len(self._times) else math.inf
 
     def call(self, known_ticks: float) -> bool:
         """The next call, if all that is ready by then is known; whether it came."""
@@ -174,7 +181,7 @@ class IsrTimeline:
             came = index + whole * unit
             self._kept.extend(range(came - unit, came))
         self._next = came
-        self._processor.free = read + service.rest_ticks
+        self._takes(read)
         self._look_for_next()
         return True
 

@@ -375,6 +375,7 @@ class EffectiveService(_Effective):
     "halves" of the loop; "scan" is "newest" where whoever fetches the last unit of a pass starts
     the next one,
     ``restart_ticks`` after its work; ``leave_ticks`` of ``rest_ticks`` then pass until it is free.
+    For ``later_ticks`` after that the main loop works on what was fetched, and fetches nothing else of it.
     """
 
     keep: Literal["newest", "oldest", "halves", "scan"]
@@ -382,6 +383,7 @@ class EffectiveService(_Effective):
     depth: Count = 1
     notice_ticks: Ticks = 0.0
     rest_ticks: Ticks = 0.0
+    later_ticks: Ticks = 0.0
     restart_ticks: Ticks = 0.0
     leave_ticks: Ticks = 0.0
     jitter_ticks: Annotated[int, Meta(ge=0, le=10**9)] = 0

@@ -286,6 +286,10 @@ class ImageServer(PortServer):
         for channel in run.channels:
             if channel.config.name in self._trial.cycles:
                 counts.append(f"handler.{channel.stream}={self._trial.cycles[channel.config.name]}")
+            if channel.config.name in self._trial.main_cycles:
+                counts.append(
+                    f"main.{channel.stream}={self._trial.main_cycles[channel.config.name]}"
+                )
         return counts
 
     def _tell_fault(self) -> None:

@@ -27,6 +27,9 @@ class Trial(msgspec.Struct):
     """What was seen."""
 
     cycles: dict[str, int] = msgspec.field(default_factory=dict)
+    """Of each converter's ISR, or of what polls it."""
+    main_cycles: dict[str, int] = msgspec.field(default_factory=dict)
+    """Of the main loop for each half that an ISR of DMA told it of."""
     inputs: dict[str, tuple[tuple[int, float], ...]] = msgspec.field(default_factory=dict)
     restarts: dict[str, bool] = msgspec.field(default_factory=dict)
     pointed: dict[str, ChannelPointing] = msgspec.field(default_factory=dict)
@@ -77,7 +80,9 @@ def _converter(machine: Machine, name: str, trial: Trial) -> None:
     delivery = state.text(name, "delivery", "polling")
     machine.activity.clear()
     if delivery == "dma":
-        costs = _marks(machine, name)
+        costs, later = _marks(machine, name)
+        if later:
+            trial.main_cycles[name] = int(statistics.median_high(later))
     else:
         inputs, starts = [_input(state, name)], []
         costs = []
@@ -138,13 +143,14 @@ def _by_software(state: SiliconState, name: str) -> bool:
     )
 
 
-def _marks(machine: Machine, name: str) -> list[int]:
-    """Instructions from each mark until the main loop sleeps again."""
+def _marks(machine: Machine, name: str) -> tuple[list[int], list[int]]:
+    """Instructions of the ISR at each mark, and of the main loop from then until it sleeps again."""
     peripherals = machine.peripherals
     carrier, _stamps = dma_transfers(peripherals.state, name)
     costs: list[int] = []
+    later: list[int] = []
     if carrier is None:
-        return costs
+        return costs, later
     live = peripherals.converters[name]
     for number in range(MARKS):
         what = "full" if number % 2 else "half"
@@ -155,9 +161,11 @@ def _marks(machine: Machine, name: str) -> list[int]:
             carrier.channel
         ):
             machine.run_handler()
+            after = machine.cpu.instructions
+            costs.append(after - before)
             _go_on(machine)
-            costs.append(machine.cpu.instructions - before)
-    return costs[1:]  # the first makes tables that the others find ready
+            later.append(machine.cpu.instructions - after)
+    return costs[1:], later[1:]  # the first makes tables that the others find ready
 
 
 def _input(state: SiliconState, name: str) -> tuple[int, float]:

@@ -52,7 +52,7 @@ class FirmwareWork(QObject):
         self._built_mark = ""
         self.places: tuple[MemoryLocation, ...] = ()
         """What of the image can be looked at."""
-        self.costs: dict[str, int] = {}
+        self.costs: dict[str, tuple[int, int | None]] = {}
         """Cycles that each converter's handler was seen to take."""
         document.replaced.connect(self._forget)
 
@@ -244,7 +244,7 @@ class FirmwareWork(QObject):
         """A board told what its handlers take."""
         chains = self._document.workspace.project.chains
         measured = {
-            chain.converter: totals[f"handler.{number}"]
+            chain.converter: (totals[f"handler.{number}"], totals.get(f"main.{number}"))
             for number, chain in enumerate(chains)
             if f"handler.{number}" in totals
         }
@@ -258,11 +258,17 @@ class FirmwareWork(QObject):
         lines = []
         for chain in self._document.workspace.project.chains:
             if chain.converter in self.costs:
-                says = chain.buffer.isr_cycles
-                lines.append(
-                    f"{chain.converter}: {self.costs[chain.converter]} cycles measured, the "
-                    f"design says {says}."
+                isr, main = self.costs[chain.converter]
+                text = (
+                    f"{chain.converter}: {isr} cycles measured, the design says "
+                    f"{chain.buffer.isr_cycles}"
                 )
+                if main is not None:
+                    text += (
+                        f"; in the main loop {main} for each half, the design says "
+                        f"{chain.buffer.main_cycles}"
+                    )
+                lines.append(f"{text}.")
         return "\n".join(lines)
 
     @property
@@ -270,14 +276,16 @@ class FirmwareWork(QObject):
         """Some handler takes another time than the design says."""
         chains = self._document.workspace.project.chains
         return any(
-            self.costs.get(chain.converter, chain.buffer.isr_cycles) != chain.buffer.isr_cycles
+            isr != chain.buffer.isr_cycles or main not in {None, chain.buffer.main_cycles}
             for chain in chains
+            if chain.converter in self.costs
+            for isr, main in [self.costs[chain.converter]]
         )
 
     def take_costs(self) -> None:
         """Put the measured cycles into the design, so that loads and losses are worked out with
         them."""
-        edits = tuple(SetIsrCost(converter, cycles) for converter, cycles in self.costs.items())
+        edits = tuple(SetIsrCost(converter, *cycles) for converter, cycles in self.costs.items())
         self._document.edit(CompositeEdit(edits, "Use measured ISR cycles"))
 
     def ask_folder(self, parent: QWidget) -> None:

@@ -22,11 +22,12 @@ from wattigram.core.model.design.edits import (
     SetBufferLength,
     SetElementWidth,
     SetIsrCost,
+    SetMainCost,
     SetReader,
     SetRetrieval,
 )
 from wattigram.core.model.design.edits.trigger_edits import RETRIEVALS
-from wattigram.core.predict.timing import buffer_timing, retrieval_timing, scan_timing
+from wattigram.core.predict.timing import buffer_timing, has_isr, retrieval_timing, scan_timing
 from wattigram.desktop.inspector.number_entry import whole_number
 from wattigram.desktop.inspector.outputs import key_for
 from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, Tab, WhatIf
@@ -109,6 +110,7 @@ def buffer_panel(workspace: Workspace, chain: Chain) -> Panel:
             lambda text: SetIsrCost(chain.converter, whole_number(text, "cycles")),
             hint="processor cycles a call",
         ),
+        *_main_loop(chain),
         Field(
             "length",
             str(chain.buffer.samples),
@@ -179,6 +181,20 @@ def _fresh(workspace: Workspace, chain: Chain, kind: str) -> Retrieval:
                     "All DMA channels are taken.", cure="Free one of another chain first."
                 )
             return Dma(channel=chain.dma or free[0])
+
+
+def _main_loop(chain: Chain) -> list[Field]:
+    """What the main loop does with each half that DMA has filled."""
+    if not isinstance(chain.readout, Dma) or not has_isr(chain):
+        return []
+    return [
+        Field(
+            "main loop cycles",
+            str(chain.buffer.main_cycles),
+            lambda text: SetMainCost(chain.converter, whole_number(text, "cycles")),
+            hint="for each half, after its ISR; other ISRs may come between",
+        )
+    ]
 
 
 def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:

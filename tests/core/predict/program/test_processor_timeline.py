@@ -11,7 +11,8 @@ from tests.core.emulator.test_inputs import DESIGN
 from tests.paths import EXAMPLE_FILES
 from wattigram.core.model.design import Workspace, open_workspace, project_text
 from wattigram.core.model.design.workspace_files import workspace_from_text
-from wattigram.core.predict.program import Block, isr_share, processor_timeline
+from wattigram.core.predict.program import Block, half_share, isr_share, processor_timeline
+from wattigram.core.predict.timing import retrieval_timing
 
 BARE = DESIGN[: DESIGN.index("[[expectations]]")]
 REACTION = """
@@ -152,10 +153,27 @@ def test_what_waits_for_an_event_is_shown_where_it_may_come() -> None:
     assert block.begin_s == isr.end_s
 
 
+def test_what_the_main_loop_does_with_a_half_is_no_isr() -> None:
+    """It begins when the ISR is over, and counts for its converter's load and deadline."""
+    text = BARE.replace("samples = 20\n", "samples = 20\nisr_cycles = 96\nmain_cycles = 96000\n")
+    workspace = workspace_from_text(text, "here")
+    timeline = processor_timeline(workspace)
+    isr, main = timeline.lanes
+    (call,) = isr.blocks
+    (half,) = of(workspace, "half of Loop A")
+    assert (half.begin_s, half.end_s) == (call.end_s, call.end_s + MS)
+    assert main.tasks == ("half of Loop A",)
+    assert half_share(workspace) == Fraction(1, 10)
+    assert isr_share(workspace) == 100 * (call.end_s - call.begin_s)
+    timing = retrieval_timing(workspace, workspace.project.chains[0])
+    assert timing.cpu_share == isr_share(workspace) + half_share(workspace)
+    assert timing.service_s == call.end_s - call.begin_s + MS
+
+
 def test_clocks_that_nobody_stated_are_named() -> None:
     workspace = design(("A", RESULTS, 100), ("B", RESULTS, None))
     main = processor_timeline(workspace).lanes[-1]
-    assert main.reactions == ("A", "B")
+    assert main.tasks == ("A", "B")
     assert main.unstated == ("B",)
 
 

@@ -39,6 +39,7 @@ from wattigram.core.model.design.edits import (
 )
 from wattigram.core.predict.pins import pwm_timing
 from wattigram.core.predict.program import (
+    half_share,
     isr_share,
     longest_bytes,
     reaction_timing,
@@ -131,17 +132,18 @@ def program_takes_all(workspace: Workspace) -> Iterator[Finding]:
     known = [(busy, reaction) for busy, reaction in reactions if busy is not None]
     if not known or any(busy >= 1 for busy, _reaction in known):
         return
-    isrs = isr_share(workspace)
+    isrs, halves = isr_share(workspace), half_share(workspace)
     share = sum((busy for busy, _reaction in known), Fraction(0))
-    if not share or isrs + share < 1:
+    if not share or isrs + halves + share < 1:
         return
+    also = f", the halves that DMA fills {format_si(halves, 's', 3)}" if halves else ""
     worst = max(known, key=lambda pair: pair[0])[1]
     yield Finding(
         "program-too-long",
         "error",
         worst.name,
         "The program has more to do than there is time for",
-        f"Of each second ISRs take {format_si(isrs, 's', 3)} and reactions "
+        f"Of each second ISRs take {format_si(isrs, 's', 3)}{also} and reactions "
         f"{format_si(share, 's', 3)}, most of it {worst.name}: what is due comes ever later.",
         None,
     )

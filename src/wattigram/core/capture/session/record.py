@@ -21,7 +21,7 @@ from wattigram.core.capture.session.stream_receiver import StreamReceiver
 from wattigram.core.capture.take.disk_space import check_target
 from wattigram.core.contract.link import FAILED
 from wattigram.core.model.design import Workspace
-from wattigram.core.predict.timing import scan_timing
+from wattigram.core.predict.timing import main_cycles, scan_timing
 from wattigram.core.silicon.deploy.project_config import DEFAULT_SEED
 
 if TYPE_CHECKING:
@@ -171,11 +171,14 @@ def _handler_notes(workspace: Workspace, reception: StreamReceiver) -> list[str]
     """Handlers that were counted and take another time than the design says."""
     notes = []
     for number, chain in enumerate(workspace.project.chains):
-        cycles, says = reception.totals.get(f"handler.{number}"), chain.buffer.isr_cycles
-        if cycles is not None and cycles != says:
-            notes.append(
-                f"the ISR of {chain.converter} takes {cycles} clk, counted; the design says {says}."
-            )
+        counted = (
+            ("handler", f"the ISR of {chain.converter} takes", chain.buffer.isr_cycles),
+            ("main", f"the main loop takes for each half of {chain.converter}", main_cycles(chain)),
+        )
+        for what, who, says in counted:
+            cycles = reception.totals.get(f"{what}.{number}")
+            if cycles is not None and cycles != says:
+                notes.append(f"{who} {cycles} clk, counted; the design says {says}.")
     return notes
 
 

@@ -22,7 +22,7 @@ from wattigram.core.judge.causes.settling import sampling_too_short
 from wattigram.core.judge.verdict import Verdict
 from wattigram.core.model.design.edits import SetIsrCost, apply_edit
 from wattigram.core.predict.expected import expected_raw
-from wattigram.core.predict.timing import retrieval_timing, scan_timing
+from wattigram.core.predict.timing import main_cycles, retrieval_timing, scan_timing
 
 CLEAR_SIGMAS = 4
 LEAST_LSB = 1.0
@@ -154,16 +154,19 @@ def settles_as_predicted(case: FailingSignal) -> LikelyCause | None:
 def handler_costs_more(case: FailingSignal) -> LikelyCause | None:
     """The program was counted, and its handler takes longer than the design says: rate or losses
     follow."""
-    counted = case.take.totals.get(f"handler.{case.stream}")
-    stated = case.chain.buffer.isr_cycles
-    if counted is None or counted <= stated * (1 + COST_DIFFERS):
+    isr, main = (case.take.totals.get(f"{who}.{case.stream}") for who in ("handler", "main"))
+    if isr is None:
+        return None
+    counted = isr + (main or 0)
+    stated = case.chain.buffer.isr_cycles + main_cycles(case.chain)
+    if counted <= stated * (1 + COST_DIFFERS):
         return None
     rate_hz = case.take.running_rate_hz(case.chain)
     slower = rate_hz is not None and rate_hz < float(case.cycle.cycle_rate_hz) * (1 - 1e-4)
     lost = case.take.lost_items(case.stream) + case.take.totals.get(f"lost.{case.stream}", 0)
     if not case.take.item_count(case.stream) or (not slower and not lost):
         return None  # of what never comes at all its length is not the reason
-    counted_as = apply_edit(case.take.workspace, SetIsrCost(case.chain.converter, counted))
+    counted_as = apply_edit(case.take.workspace, SetIsrCost(case.chain.converter, isr, main))
     chain = counted_as.project.chain(case.chain.converter)
     assert chain is not None
     if not (lost and retrieval_timing(counted_as, chain).lost_hz) and not (
@@ -181,7 +184,7 @@ def handler_costs_more(case: FailingSignal) -> LikelyCause | None:
         0.95,
         f"it was counted: {counted} clocks, and the design says {stated}; {seen}, with "
         f"{format_si(case.cycle.cycle_rate_hz, 'Hz', 5)} due",
-        SetIsrCost(case.chain.converter, counted),
+        SetIsrCost(case.chain.converter, isr, main),
         whole=True,
     )
 

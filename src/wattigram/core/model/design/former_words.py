@@ -165,6 +165,7 @@ LATER: Mapping[type[StrictModel], frozenset[str]] = {
     SoftwareTrigger: frozenset({"period", "asked"}),
     **{kind: frozenset({"single_run"}) for kind in (Polling, Interrupt, Fifo)},
     Dma: frozenset({"single_run", "read_period"}),
+    CircularBuffer: frozenset({"main_cycles"}),
     PwmOutput: frozenset({"whole"}),
     UartSetup: frozenset({"data_bits"}),
     SerialSource: frozenset({"data_bits", "parity", "stop_bits", "clock_tolerance"}),

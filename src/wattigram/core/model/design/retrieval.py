@@ -91,13 +91,15 @@ class CircularBuffer(StrictModel):
     """The memory that results go to, round and round, and the processor cycles of its handler.
 
     The handler runs at each mark of DMA or FIFO, each interrupt, or each polled value; where there is
-    none, each time that the program reads the newest results.
+    none, each time that the program reads the newest results. ``main_cycles`` are those of the main loop
+    for each half that DMA has filled, after its ISR has told of it; other ISRs may come between.
     """
 
     name: Name
     samples: Annotated[int, Meta(ge=1, le=1 << 24)]
     element_bits: Literal[8, 16, 32] = 16
     isr_cycles: Cycles = 2000
+    main_cycles: Cycles = 0
 
 
 class Reader(StrictModel):

@@ -33,6 +33,7 @@ from wattigram.core.model.part import Converter, Part, find_part
 DEFAULT_EVERY = Fraction(1, 1000)
 DEFAULT_ITEMS = 64
 DEFAULT_HANDLER_CYCLES = 200
+DEFAULT_MAIN_CYCLES = 1800
 
 
 def empty_workspace(part_id: str, part: Part | None = None) -> Workspace:
@@ -105,7 +106,8 @@ def fresh_chain(
             name=name,
             samples=-(-items // unit) * unit,
             element_bits=width,
-            isr_cycles=2000 if "dma" in converter.retrievals else DEFAULT_HANDLER_CYCLES,
+            isr_cycles=DEFAULT_HANDLER_CYCLES,
+            main_cycles=DEFAULT_MAIN_CYCLES if "dma" in converter.retrievals else 0,
         ),
         slots=tuple(
             Slot(signal=name, sampling_cycles=_sampling(converter, sampling)) for name in names

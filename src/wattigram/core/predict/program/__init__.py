@@ -5,6 +5,7 @@ from wattigram.core.predict.program.processor_timeline import (
     Block,
     Lane,
     ProcessorTimeline,
+    half_share,
     isr_share,
     processor_timeline,
 )
@@ -45,6 +46,7 @@ __all__ = [
     "do_texts",
     "fetch_wait_s",
     "filter_delay_s",
+    "half_share",
     "isr_share",
     "longest_bytes",
     "processor_timeline",

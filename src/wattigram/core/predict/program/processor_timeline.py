@@ -18,7 +18,13 @@ from wattigram.core.model.design import (
     Workspace,
 )
 from wattigram.core.predict.program.reaction_timing import reaction_rate_hz
-from wattigram.core.predict.timing import buffer_timing, has_isr, retrieval_timing
+from wattigram.core.predict.timing import (
+    buffer_timing,
+    has_isr,
+    isr_service_s,
+    main_cycles,
+    retrieval_timing,
+)
 
 MAIN_LOOP = "main loop"
 MOST_BLOCKS = 160
@@ -46,8 +52,8 @@ class Lane(msgspec.Struct, frozen=True):
 
     title: str
     blocks: tuple[Block, ...]
-    reactions: tuple[str, ...] = ()
-    """Of the main loop, in their order."""
+    tasks: tuple[str, ...] = ()
+    """Of the main loop, in their order: what it does with halves, and reactions."""
     unstated: tuple[str, ...] = ()
     """Those whose clocks nobody has stated."""
 
@@ -59,8 +65,9 @@ class ProcessorTimeline(msgspec.Struct, frozen=True):
     ----------
     begin_s, zero_s, end_s : Fraction
         The stretch, and the first event in it of the ISR that comes most seldom; after the start.
-    isr_share, reaction_share : Fraction
-        Of the processor's time, ISRs as stated or counted, reactions as far as they are stated.
+    isr_share, half_share, reaction_share : Fraction
+        Of the processor's time, ISRs and what the main loop does with halves as stated or counted, reactions
+        as far as they are stated.
     longest_isr_s : Fraction
         Of one call.
     """
@@ -70,6 +77,7 @@ class ProcessorTimeline(msgspec.Struct, frozen=True):
     end_s: Fraction
     lanes: tuple[Lane, ...]
     isr_share: Fraction
+    half_share: Fraction
     reaction_share: Fraction
     longest_isr_s: Fraction
 
@@ -79,6 +87,14 @@ class _Call(msgspec.Struct, frozen=True, order=True):
     lane: int
     number: int
     length_s: Fraction
+
+
+class _Task(msgspec.Struct, frozen=True):
+    """What the main loop does at once."""
+
+    name: str
+    cycles: int
+    only_at_event: bool = False
 
 
 class _Isrs(msgspec.Struct, frozen=True):
@@ -91,7 +107,8 @@ class _Isrs(msgspec.Struct, frozen=True):
 
 
 def processor_timeline(workspace: Workspace) -> ProcessorTimeline:
-    """ISRs of chains at their events, one after the other, and reactions in the main loop between them.
+    """ISRs of chains at their events, one after the other, and in the main loop between them what is done with
+    halves that DMA has filled, and reactions.
 
     A reaction that waits for a threshold or another event is shown after the first ISR, where it may
     come. Polled chains have no ISR: the main loop fetches their results whenever it can.
@@ -102,8 +119,8 @@ def processor_timeline(workspace: Workspace) -> ProcessorTimeline:
     zero_s, span_s = _stretch_s(intervals, workspace)
     begin_s, end_s = zero_s - span_s * BEFORE, zero_s + span_s * (1 - BEFORE)
     calls = sorted(
-        _Call(number / timing.events_hz, lane, number, timing.service_s)
-        for lane, timing in enumerate(timings)
+        _Call(number / timing.events_hz, lane, number, isr_service_s(workspace, chain))
+        for lane, (chain, timing) in enumerate(zip(chains, timings, strict=True))
         if timing.events_hz
         for number in range(
             max(1, math.ceil(begin_s * timing.events_hz)), math.floor(end_s * timing.events_hz) + 1
@@ -125,7 +142,7 @@ def processor_timeline(workspace: Workspace) -> ProcessorTimeline:
         for chain, mine in zip(chains, isrs.blocks, strict=True)
     ]
     reactions = workspace.project.reactions
-    if reactions:
+    if reactions or any(main_cycles(chain) for chain in chains):
         lanes.append(_main_loop(workspace, isrs, (begin_s, zero_s, end_s)))
     busy = [
         (reaction.cycles or 0) / workspace.bus_clock_hz * rate_hz
@@ -138,6 +155,7 @@ def processor_timeline(workspace: Workspace) -> ProcessorTimeline:
         end_s,
         tuple(lanes),
         isr_share(workspace),
+        half_share(workspace),
         sum(busy, Fraction(0)),
         max((call.length_s for call in calls), default=Fraction(0)),
     )
@@ -146,9 +164,21 @@ def processor_timeline(workspace: Workspace) -> ProcessorTimeline:
 def isr_share(workspace: Workspace) -> Fraction:
     """Share of the processor's time that ISRs of chains take, as stated or counted."""
     shares = [
-        min(retrieval_timing(workspace, chain).cpu_share, Fraction(1))
+        min(
+            retrieval_timing(workspace, chain).events_hz * isr_service_s(workspace, chain),
+            Fraction(1),
+        )
         for chain in workspace.project.chains
         if not isinstance(chain.readout, Polling)
+    ]
+    return sum(shares, Fraction(0))
+
+
+def half_share(workspace: Workspace) -> Fraction:
+    """Share of the processor's time that the main loop takes for halves that DMA has filled."""
+    shares = [
+        retrieval_timing(workspace, chain).events_hz * main_cycles(chain) / workspace.bus_clock_hz
+        for chain in workspace.project.chains
     ]
     return sum(shares, Fraction(0))
 
@@ -177,24 +207,36 @@ def _stretch_s(intervals: list[Fraction], workspace: Workspace) -> tuple[Fractio
 def _main_loop(
     workspace: Workspace, isrs: _Isrs, stretch_s: tuple[Fraction, Fraction, Fraction]
 ) -> Lane:
-    """Reactions in the order in which the main loop comes to them, in the gaps that ISRs leave."""
-    due: list[tuple[Fraction, int, Reaction]] = []
-    for number, reaction in enumerate(workspace.project.reactions):
-        causes_s = _causes_s(workspace, reaction, isrs, stretch_s)
-        due += [(at_s, number, reaction) for at_s in causes_s]
-    done, free_s = [], stretch_s[0]
-    for at_s, _number, reaction in sorted(due, key=lambda one: one[:2]):
-        if reaction.cycles is None:
-            continue
-        length_s = reaction.cycles / workspace.bus_clock_hz
-        pieces = tuple(_in_gaps(max(at_s, free_s), length_s, isrs.taken))
+    """What the main loop does, in the order in which it comes to it, in the gaps that ISRs leave."""
+    reactions = workspace.project.reactions
+    halves = [
+        _Task(f"half of {chain.buffer.name}", main_cycles(chain))
+        for chain in workspace.project.chains
+        if main_cycles(chain)
+    ]
+    due = [
+        (at_s, number, task)
+        for number, task in enumerate(halves)
+        for chain in workspace.project.chains
+        if task.name == f"half of {chain.buffer.name}"
+        for _half, at_s in isrs.fills.get(chain.converter, ())
+    ]
+    for number, reaction in enumerate(reactions, start=len(halves)):
         only = not isinstance(reaction.when, (PeriodElapsed, ResultsFetched, RunStarted))
+        if reaction.cycles is not None:
+            causes_s = _causes_s(workspace, reaction, isrs, stretch_s)
+            task = _Task(reaction.name, reaction.cycles, only)
+            due += [(at_s, number, task) for at_s in causes_s]
+    done, free_s = [], stretch_s[0]
+    for at_s, _number, task in sorted(due, key=lambda one: one[:2]):
+        length_s = task.cycles / workspace.bus_clock_hz
+        pieces = tuple(_in_gaps(max(at_s, free_s), length_s, isrs.taken))
         free_s = pieces[-1][1] if pieces else max(at_s, free_s)
         begin_s = pieces[0][0] if pieces else free_s
-        done.append(Block(reaction.name, begin_s, free_s, pieces, only))
-    reactions = workspace.project.reactions
+        done.append(Block(task.name, begin_s, free_s, pieces, task.only_at_event))
     unstated = tuple(one.name for one in reactions if one.cycles is None)
-    return Lane(MAIN_LOOP, tuple(done), tuple(one.name for one in reactions), unstated)
+    tasks = (*(one.name for one in halves), *(one.name for one in reactions))
+    return Lane(MAIN_LOOP, tuple(done), tasks, unstated)
 
 
 def _causes_s(

@@ -21,6 +21,7 @@ from wattigram.core.predict.timing.deadlines import fetched_at_once, ready_s, sh
 from wattigram.core.predict.timing.isr_cost import (
     has_isr,
     isr_service_s,
+    service_cycles,
     software_step,
     starts_each,
 )
@@ -62,7 +63,8 @@ def _may_be_late(workspace: Workspace, chain: Chain) -> bool:
     cycle = scan_timing(workspace, chain)
     if isinstance(chain.readout, Dma) and cycle.is_single_run:
         return False  # nothing is written over
-    needed_s = isr_service_s(workspace, chain) + software_step(workspace, chain).jitter_s
+    needed_s = service_cycles(workspace, chain) / workspace.bus_clock_hz
+    needed_s += software_step(workspace, chain).jitter_s
     return needed_s + held_up_s(workspace, chain) >= shortest_s(workspace, chain, cycle)
 
 
@@ -90,6 +92,7 @@ def _isr(workspace: Workspace, chain: Chain) -> Isr:
         float((step.notice_s - step.jitter_s / 2) * clock_hz),
         float((step.handle_s + step.leave_s) * clock_hz),
         step.jitter,
+        float(step.later_s * clock_hz),
     )
 
 
@@ -98,7 +101,8 @@ class Isr(msgspec.Struct, frozen=True):
 
     ``ready`` are instants after a scan's start at which results are ready, ascending; ``period`` is from scan
     to scan. Each call takes ``unit`` results, the newest that are there, or of a FIFO of ``depth`` the oldest;
-    it reads ``entry`` after its turn has come, up to ``jitter`` later, and is over ``rest`` after that.
+    it reads ``entry`` after its turn has come, up to ``jitter`` later, and is over ``rest`` after that. The
+    main loop then works on them for ``later``, before which it can take no others.
     """
 
     ready: tuple[float, ...]
@@ -108,6 +112,7 @@ class Isr(msgspec.Struct, frozen=True):
     entry: float
     rest: float
     jitter: int
+    later: float = 0.0
 
     def at(self, number: int) -> float:
         """When the result of this number is ready."""
@@ -117,7 +122,7 @@ class Isr(msgspec.Struct, frozen=True):
     @property
     def longest(self) -> float:
         """A call, with the longest wait."""
-        return self.entry + self.jitter + self.rest
+        return self.entry + self.jitter + self.rest + self.later
 
     def is_in_time_alone(self) -> bool:
         """Each call is over before the next comes, where there is no other ISR."""
@@ -138,13 +143,14 @@ class _Turns:
         self.isr = isr
         self.next = 0
         self.kept = 0
+        self.free = -1.0
         self.is_easy = isr.is_in_time_alone()
         drawn = np.random.Generator(np.random.SFC64([CALLS, key]))
         self._waits: list[int] = drawn.integers(0, isr.jitter + 1, CALLS).tolist()
 
     @property
     def due(self) -> float:
-        return self.isr.at(self.next + self.isr.unit - 1)
+        return max(self.free, self.isr.at(self.next + self.isr.unit - 1))
 
     def call(self, free: float) -> float:
         """Take what is there when its turn comes; gives when it is through."""
@@ -159,6 +165,7 @@ class _Turns:
         else:
             self.kept += min(came - first, isr.depth)
         self.next = came
+        self.free = read + isr.rest + isr.later
         return read + isr.rest
 
     def pass_over(self, until: float) -> None:

@@ -25,7 +25,7 @@ class SoftwareStep(msgspec.Struct, frozen=True):
     ``notice_s`` passes until the program is there, on average, and up to ``jitter_s`` more or less
     in
     all; ``handle_s`` is its work; ``leave_s`` ends an interrupt; ``restart_s`` points and starts
-    anew.
+    anew; ``later_s`` is what the main loop does after the ISR.
     """
 
     notice_s: Fraction
@@ -35,11 +35,12 @@ class SoftwareStep(msgspec.Struct, frozen=True):
     handle_s: Fraction
     leave_s: Fraction
     restart_s: Fraction
+    later_s: Fraction = Fraction(0)
 
     @property
     def service_s(self) -> Fraction:
         """Processor time of one event."""
-        return self.notice_s + self.handle_s + self.leave_s
+        return self.notice_s + self.handle_s + self.leave_s + self.later_s
 
 
 @cached
@@ -64,6 +65,7 @@ def software_step(workspace: Workspace, chain: Chain) -> SoftwareStep:
         chain.buffer.isr_cycles / clock_hz,
         leave / clock_hz,
         restart / clock_hz,
+        main_cycles(chain) / clock_hz,
     )
 
 
@@ -74,7 +76,12 @@ def has_isr(chain: Chain) -> bool:
     return not isinstance(chain.readout, Polling)
 
 
-def service_cycles(workspace: Workspace, chain: Chain) -> int:
+def main_cycles(chain: Chain) -> int:
+    """Clocks of the main loop for what a call of the ISR has told it of: a half that DMA has filled."""
+    return chain.buffer.main_cycles if isinstance(chain.readout, Dma) and has_isr(chain) else 0
+
+
+def isr_service_cycles(workspace: Workspace, chain: Chain) -> int:
     """Clocks of the processor that a call of the handler takes; an ISR with its entry and exit."""
     processor = workspace.part.processor
     around = processor.interrupt_entry_cycles + processor.interrupt_exit_cycles
@@ -83,7 +90,12 @@ def service_cycles(workspace: Workspace, chain: Chain) -> int:
 
 def isr_service_s(workspace: Workspace, chain: Chain) -> Fraction:
     """The same in seconds."""
-    return service_cycles(workspace, chain) / workspace.bus_clock_hz
+    return isr_service_cycles(workspace, chain) / workspace.bus_clock_hz
+
+
+def service_cycles(workspace: Workspace, chain: Chain) -> int:
+    """Clocks from the interrupt until the program is through with what it told of."""
+    return isr_service_cycles(workspace, chain) + main_cycles(chain)
 
 
 def repoints(workspace: Workspace, chain: Chain) -> bool:

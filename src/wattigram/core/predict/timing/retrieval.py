@@ -174,7 +174,7 @@ def _lost_alone(workspace: Workspace, chain: Chain, cycle: ScanTiming, free: Fra
     if needed_s / free < shortest_s(workspace, chain, cycle):
         return Fraction(0)
     entry = (step.notice_s - step.jitter_s / 2) / free * clock_hz
-    rest = (step.handle_s + step.leave_s) / free * clock_hz
+    rest = (step.handle_s + step.leave_s + step.later_s) / free * clock_hz
     period = cycle.cycle_s * clock_hz
     ready, unit = [end_s * clock_hz for end_s in ready_s(cycle, len(chain.slots))], 1
     if isinstance(chain.readout, Fifo):

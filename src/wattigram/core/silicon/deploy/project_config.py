@@ -381,6 +381,7 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
     share = free if free > 0 else Fraction(1)
     notice = float((step.notice_s - step.jitter_s / 2) / share * tick_hz)
     rest = float((step.handle_s + step.leave_s) / share * tick_hz)
+    later = float(step.later_s / share * tick_hz)
     jitter = math.floor(step.jitter_s * tick_hz)
     in_turns = takes_turns(workspace, chain) and is_contended(workspace)
     if timing.lost_hz == 0 and not never and not in_turns:
@@ -389,6 +390,7 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
         keep="newest",
         notice_ticks=notice,
         rest_ticks=rest,
+        later_ticks=later,
         jitter_ticks=jitter,
         never=never,
         by_isr=has_isr(chain),

@@ -22,13 +22,13 @@ from wattigram.desktop.widgets.drawing import elide
 LABEL = 150.0
 LANE = 19.0
 MOST_ROWS = 8
-"""Reactions that have a row each; more share one."""
+"""Tasks of the main loop that have a row each; more share one."""
 ABOVE, BELOW = 30.0, 26.0
 TICKS = 5
 
 
 class _Row(msgspec.Struct, frozen=True):
-    """A row of its own: an ISR, or a reaction in the main loop."""
+    """A row of its own: an ISR, or a task of the main loop."""
 
     title: str
     blocks: tuple[Block, ...]
@@ -42,14 +42,14 @@ def _rows(timeline: ProcessorTimeline) -> list[_Row]:
         if lane.title != MAIN_LOOP:
             rows.append(_Row(lane.title, lane.blocks, is_isr=True))
             continue
-        if len(lane.reactions) > MOST_ROWS or not lane.blocks:
+        if len(lane.tasks) > MOST_ROWS or not lane.blocks:
             count = len(lane.unstated)
             note = (
                 f"clocks of {count} reaction{'s' if count > 1 else ''} not stated" if count else ""
             )
             rows.append(_Row(lane.title, lane.blocks, note))
             continue
-        for name in lane.reactions:
+        for name in lane.tasks:
             mine = tuple(block for block in lane.blocks if block.label == name)
             note = "" if mine else "not in this stretch"
             if name in lane.unstated:

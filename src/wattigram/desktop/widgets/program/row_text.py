@@ -22,6 +22,7 @@ from wattigram.core.predict.pins import pwm_pin, pwm_timing
 from wattigram.core.predict.program import (
     after_texts,
     do_texts,
+    half_share,
     isr_share,
     reaction_timing,
     when_text,
@@ -56,6 +57,8 @@ def program_rows(workspace: Workspace) -> list[ProgramRow]:
             f"{count} reaction{'s' if count > 1 else ''} · main loop · "
             f"ISRs {float(isr_share(workspace)) * 100:.2g} % CPU"
         )
+        if halves := half_share(workspace):
+            note += f" · halves {float(halves) * 100:.2g} %"
         if unstated < count:
             busy = sum(
                 reaction_timing(workspace, reaction).busy or 0 for reaction in project.reactions

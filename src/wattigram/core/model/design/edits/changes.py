@@ -20,6 +20,7 @@ KEYS = ("name", "pin", "converter", "dac", "signal", "timer")
 TERMS = {
     "sampling_cycles": "sampling",
     "isr_cycles": "ISR cycles",
+    "main_cycles": "main loop cycles",
     "samples": "circular buffer",
     "element_bits": "element width",
     "accumulator_bits": "accumulator width",
@@ -44,7 +45,7 @@ TERMS = {
     "high_v": "high",
 }
 UNITS = {"_v": "V", "_hz": "Hz", "_s": "s", "_ohm": "Ω", "_f": "F"}
-CLOCKS = frozenset({"sampling_cycles", "isr_cycles"})
+CLOCKS = frozenset({"sampling_cycles", "isr_cycles", "main_cycles"})
 _WORD = re.compile(r"(?<=[a-z])(?=[A-Z])")
 _ABBREVIATIONS = {"pwm", "uart", "dac", "dma", "dc"}
 

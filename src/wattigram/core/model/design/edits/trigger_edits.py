@@ -97,21 +97,41 @@ class SetRetrieval(Struct, frozen=True):
 
 
 class SetIsrCost(Struct, frozen=True):
-    """State what the handler costs."""
+    """State what the handler costs, and what the main loop does for each half where it is given."""
 
     scripts_say: ClassVar[str] = "SetHandler"
+
+    converter: str
+    cycles: int
+    main_cycles: int | None = None
+
+    @property
+    def label(self) -> str:
+        then = "" if self.main_cycles is None else f", the main loop then {self.main_cycles} clk"
+        return f"The ISR of {self.converter} takes {self.cycles} clk{then}"
+
+    def apply(self, project: Project) -> Project:
+        chain = need_chain(project, self.converter)
+        stated = {"isr_cycles": self.cycles}
+        if self.main_cycles is not None:
+            stated["main_cycles"] = self.main_cycles
+        return with_chain(project, self.converter, buffer=chain.buffer.replaced(**stated))
+
+
+class SetMainCost(Struct, frozen=True):
+    """State what the main loop does for each half of a buffer."""
 
     converter: str
     cycles: int
 
     @property
     def label(self) -> str:
-        return f"The ISR of {self.converter} takes {self.cycles} clk"
+        return f"The main loop takes {self.cycles} clk for each half of {self.converter}"
 
     def apply(self, project: Project) -> Project:
         chain = need_chain(project, self.converter)
         return with_chain(
-            project, self.converter, buffer=chain.buffer.replaced(isr_cycles=self.cycles)
+            project, self.converter, buffer=chain.buffer.replaced(main_cycles=self.cycles)
         )
 
 
