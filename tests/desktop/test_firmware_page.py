@@ -249,7 +249,9 @@ def test_memory_of_the_running_image_is_seen(
 
 
 @pytest.fixture
-def shown_row(kiln: Workspace) -> Iterator[Callable[[MemoryLocation], MemoryRow]]:
+def shown_row(
+    kiln: Workspace, qapp: QApplication
+) -> Iterator[Callable[[MemoryLocation], MemoryRow]]:
     """Makes rows in an area that scrolls, as they are on the page."""
     areas: list[QScrollArea] = []
 
