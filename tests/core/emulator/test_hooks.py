@@ -4,9 +4,11 @@ are told."""
 from __future__ import annotations
 
 from pathlib import Path
+from typing import Any
 
 import numpy as np
 import pytest
+from numpy.typing import NDArray
 
 from tests.core.firmware.compiled import needs_compiler, rebuilt
 from tests.paths import EXAMPLES
@@ -57,21 +59,19 @@ def own_code(workspace: Workspace) -> str:
     return OWN.format(variables=variables, hooks="".join(HOOK.format(name=name) for name in names))
 
 
-def read_all(workspace: Workspace, folder: Path) -> dict[str, int]:
-    """Variables of own code after a run."""
+def own_memory(workspace: Workspace, folder: Path, seconds: float) -> dict[str, NDArray[Any]]:
+    """Variables of own code after a run, each with all of its elements."""
     elf = folder / "build" / "firmware.elf"
     with ImageBoardProcess(board_setup(workspace, 1), elf) as board:
         transport = open_transport(board.address)
-        transport.command(f"start fast ticks={int(SECONDS * workspace.bus_clock_hz)}")
+        transport.command(f"start fast ticks={int(seconds * workspace.bus_clock_hz)}")
         said = b""
         while b"stopped ticks" not in said:
             said = said[-64:] + transport.read()
         client = DebugClient("127.0.0.1", int(str(board.ready["gdb"])))
         found = {
-            memory_location.name: int(
-                memory_location.numbers(client.read(memory_location.address, memory_location.size))[
-                    0
-                ]
+            memory_location.name: memory_location.numbers(
+                client.read(memory_location.address, memory_location.size)
             )
             for memory_location in memory_locations(load_image(elf))
             if memory_location.file == "own.c"
@@ -79,6 +79,12 @@ def read_all(workspace: Workspace, folder: Path) -> dict[str, int]:
         client.close()
         transport.close()
     return found
+
+
+def read_all(workspace: Workspace, folder: Path) -> dict[str, int]:
+    """The first element of each."""
+    found = own_memory(workspace, folder, SECONDS)
+    return {name: int(numbers[0]) for name, numbers in found.items()}
 
 
 @pytest.mark.parametrize("example", ["studio-kiln", "kiln-ramp"])

@@ -54,6 +54,9 @@ class PeripheralListener:
     def on_enable(self, owner: str, on: bool) -> None:
         self.seen.append(("enabled", owner, on))
 
+    def on_set_up(self) -> None:
+        self.seen.append(("set up",))
+
     def on_dac_code(self, owner: str, code: int) -> None:
         self.seen.append(("coded", owner, code))
 

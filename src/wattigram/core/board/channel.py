@@ -21,7 +21,11 @@ from wattigram.core.board.output_waveforms import Outputs
 from wattigram.core.board.processing import Tap, Values
 from wattigram.core.board.slot_times import SlotTimes
 from wattigram.core.board.trigger_schedule import Starts, TriggerSchedule
-from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig
+from wattigram.core.contract.board_config import (
+    EffectiveBench,
+    EffectiveConfig,
+    EffectiveConverter,
+)
 
 IntArray = NDArray[np.int64]
 UNSTEADY_STEP_CYCLES = 512
@@ -76,6 +80,8 @@ class Channel:
             if self.is_steady
             else []
         )
+        self._seed = config.seed
+        self._bench = config.bench
         self._timed = TimedSynth(
             self.config, stream, config.bench, outputs, config.tick_hz, config.seed
         )
@@ -102,6 +108,8 @@ class Channel:
         self._waiting_halves: list[BufferPart] = []
         self._codes_waiting: NDArray[Any] = np.empty(0, dtype=np.int64)
         self._held_waiting: IntArray = np.empty(0, dtype=np.int64)
+        self._first_judged = 0
+        """Of all that was converted, the first since its own taps or slots were set anew."""
         self.cycles = 0
         self.converted = 0
         self.cycles_off = 0
@@ -154,9 +162,61 @@ class Channel:
 
     def set_bench(self, bench: EffectiveBench) -> None:
         """Turn knobs; holds from the next cycle on."""
+        self._bench = bench
         for synth in self._synths:
             synth.set_bench(bench)
         self._timed.set_bench(bench)
+
+    @property
+    def next_number(self) -> int:
+        """Of the item that is converted next, among those that reach memory."""
+        return self._memory.written + self._memory.waiting
+
+    def set_up(
+        self,
+        converter: EffectiveConverter,
+        was: EffectiveConverter,
+        *,
+        is_carried_anew: bool = False,
+    ) -> None:
+        """Its registers hold something else from now on; a scan that has begun is brought to its end.
+
+        ``was`` is how it has been set up until now, told by its triggers; what starts cycles is told to its
+        pace by itself. With ``is_carried_anew`` memory is filled from its first element on.
+        """
+        if self.is_steady:
+            self._leave_steady(was)
+        before, self.config = self.config, converter
+        slots_differ = before.slots != converter.slots
+        self._slots = len(converter.slots)
+        self.pace.set_up(converter)
+        self._timed.set_up(converter, self._bench)
+        if is_carried_anew or converter.loop != before.loop:
+            self._memory.set_up(converter.loop)
+        if slots_differ:
+            self._times.set_up(converter, self.next_number)
+            self._first_judged = self.converted
+        self._any_repeats = any(slot.repeats > 1 for slot in converter.slots)
+
+    def judge_by(self, taps: list[tuple[int, Tap]]) -> None:
+        """The converter's own taps are set anew."""
+        self.taps = [one for one in self.taps if not one[1].tap.by_hardware] + taps
+        self._by_hardware = taps
+        self._first_judged = self.converted
+
+    def _leave_steady(self, was: EffectiveConverter) -> None:
+        """From now on it is followed trigger by trigger, and stamps its items."""
+        if not self._is_stamped:
+            self._is_stamped = True
+            self._memory.stamp(self._times.held)
+        free = 0.0
+        if self.cycles:
+            free = (self.cycles - 1) * self.config.cycle_ticks + self.config.slots[-1].end_ticks
+        missed = self.missed
+        triggers = self.cycles * self.config.triggers_per_cycle
+        self.pace = TriggerSchedule(was, self.stream, self._seed)
+        self.pace.take_over(self.cycles, triggers, missed, free)
+        self.is_steady = False
 
     def next_tick(self, now: int) -> int:
         """Earliest trigger that has not been served yet."""
@@ -546,6 +606,6 @@ class Channel:
     def _judge_hardware(self, codes: NDArray[Any], held: IntArray) -> list[Judgeable]:
         """What the converter's own taps make of codes as they are converted."""
         return [
-            Judgeable(number, *tap.feed(codes, self.converted, held))
+            Judgeable(number, *tap.feed(codes, self.converted - self._first_judged, held))
             for number, tap in self._by_hardware
         ]

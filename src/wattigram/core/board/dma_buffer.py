@@ -48,6 +48,8 @@ class DmaBuffer:
         self._bytes = np.zeros(0 if self._plain else size, dtype=np.uint8)
         self._pending: NDArray[Any] = np.empty(0, dtype=np.int32)
         self._pending_held: IntArray | None = None
+        self._begin = 0
+        """Number of the first item of a run that was set up anew."""
         self.written = 0
         """Number of the next item, those lost before it counted."""
 
@@ -62,9 +64,14 @@ class DmaBuffer:
         return self._mark() - len(self._pending)
 
     @property
+    def waiting(self) -> int:
+        """Items that wait for a mark."""
+        return len(self._pending)
+
+    @property
     def until_full(self) -> int:
         """Items until it has been filled once, those that wait for a mark counted; 0 afterwards."""
-        return max(0, self._loop.items - self.written - len(self._pending))
+        return max(0, self._loop.items - (self.written - self._begin) - len(self._pending))
 
     @property
     def is_full(self) -> bool:
@@ -74,11 +81,11 @@ class DmaBuffer:
     def _mark(self) -> int:
         if self._loop.laps:
             together = self._loop.laps * self._loop.items
-            return together - self.written % together
+            return together - (self.written - self._begin) % together
         return self._until_half(self.written)
 
     def _until_half(self, number: int) -> int:
-        place = number % self._loop.items
+        place = (number - self._begin) % self._loop.items
         half = self._loop.items // 2
         return half - place if place < half else self._loop.items - place
 
@@ -97,7 +104,7 @@ class DmaBuffer:
         filled: list[BufferPart] = []
         position = 0
         while True:
-            if not self._loop.repeat and self.written >= self._loop.items:
+            if not self._loop.repeat and self.written - self._begin >= self._loop.items:
                 position = len(codes)  # a run that is not endless leaves its memory as it is
                 break
             wanted = self._mark()
@@ -120,6 +127,12 @@ class DmaBuffer:
     def stand_again(self, standing: tuple[int, NDArray[Any], IntArray | None]) -> None:
         """Be as full as it was; both arrays are (n,)."""
         self.written, self._pending, self._pending_held = standing
+
+    def set_up(self, loop: EffectiveLoop) -> None:
+        """Begin anew, at the first element; what waits for a mark is told to nobody, and stays where it is."""
+        self.written += len(self._pending)
+        self._pending, self._pending_held = self._pending[:0], None
+        self._begin, self._loop = self.written, loop
 
     def stamp(self, held: Callable[[IntArray], IntArray]) -> None:
         """From now on items come with their instants: ``held`` tells those of numbers, (n,) int64 each."""
@@ -168,7 +181,7 @@ class DmaBuffer:
     def _read_back(self, items: NDArray[Any], first: int) -> NDArray[Any]:
         """Items put into memory as DMA puts them, read from there as the program reads it."""
         loop = self._loop
-        place = first % loop.items
+        place = (first - self._begin) % loop.items
         step = loop.width_bits // 8
         if loop.increment:
             self._bytes[place * step : (place + len(items)) * step] = items.view(np.uint8)

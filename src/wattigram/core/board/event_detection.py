@@ -48,6 +48,12 @@ class ThresholdDetector:
             values = Values(values.values - self.watch.target, values.ticks)
         return self._judge(values) if self._armed else []
 
+    def set_up(self, watch: EffectiveWatch) -> None:
+        """Other limits from now on; armed anew where it is armed otherwise than before."""
+        if watch.armed != self.watch.armed or watch.once != self.watch.once:
+            self._armed = watch.armed
+        self.watch = watch
+
     def rearm(self) -> None:
         """Forget that the condition holds."""
         self._inside = False

@@ -56,16 +56,19 @@ class TimedSynth:
         tick_hz: int,
         seed: int,
     ) -> None:
-        self._converter = converter
         self._outputs = outputs
-        self._index = index
         self._tick_hz = tick_hz
         self._noise = NumberedNoise(seed, index, 0x71DE)
         self._done = 0
+        self._sides = [SequenceSettling(converter, bench.pins, tick_hz, side) for side in (0, 1)]
+        self.set_up(converter, bench)
+
+    def set_up(self, converter: EffectiveConverter, bench: EffectiveBench) -> None:
+        """Other slots; what the capacitors hold stays."""
+        self._converter = converter
         self._repeats = np.array([slot.repeats for slot in converter.slots])
         self._each = np.array([slot.each_ticks for slot in converter.slots])
         self._signed = np.array([slot.negative is not None for slot in converter.slots])
-        self._sides = [SequenceSettling(converter, bench.pins, tick_hz, side) for side in (0, 1)]
         self.set_bench(bench)
 
     def set_bench(self, bench: EffectiveBench) -> None:

@@ -155,8 +155,25 @@ class LivePulses:
         self._origin = 0.0
         self._counts, self._high_counts = pwm.counts, pwm.high_counts
         self._count_ticks = pwm.count_ticks
+        self._halted_at: float | None = None
+        """Where in its period the counter stands that was stopped, in counts."""
         self.voltage = LiveVoltage(_held(0.0))  # the counter starts with the board
         self.voltage.change(0.0, self._train())
+
+    def run(self, ticks: float, *, on: bool) -> None:
+        """The counter stops where it is, and its pin stays as it is; or it goes on from there."""
+        if on == (self._halted_at is None):
+            return
+        at_s = ticks / self._tick_hz
+        if on:
+            assert self._halted_at is not None
+            self._origin = ticks - self._halted_at * self._count_ticks
+            self._halted_at = None
+            self.voltage.change(at_s, self._train())
+            return
+        self._halted_at = ((ticks - self._origin) % self.period_ticks) / self._count_ticks
+        is_high = self._halted_at < min(self._high_counts, self._counts)
+        self.voltage.change(at_s, _held(self._pwm.high_v if is_high else 0.0))
 
     def put(
         self,
@@ -175,6 +192,13 @@ class LivePulses:
         ticks : (n,) float64, in order, not before the last ones
         high_counts, counts : (n,) int64
         """
+        if self._halted_at is not None:
+            if counts is not None:
+                self._counts = max(1, int(counts[-1]))
+            if high_counts is not None:
+                self._high_counts = int(high_counts[-1])
+            self._count_ticks = count_ticks or self._count_ticks
+            return
         edges: list[tuple[float, bool]] = []
         for number, at in enumerate(ticks.tolist()):
             if number:

@@ -20,6 +20,22 @@ class SlotTimes:
     """
 
     def __init__(self, converter: EffectiveConverter) -> None:
+        self._eras: list[tuple[int, int, IntArray]] = []
+        """Where the slots were set up anew: number of the first item, of slots, and from held to ready."""
+        self._set_up(converter)
+        self._eras.append((0, self._count, self._held_to_end))
+
+    def set_up(self, converter: EffectiveConverter, first: int) -> None:
+        """Other slots, of which the first has the item of number ``first``."""
+        self._set_up(converter)
+        self._eras = [*self._eras[-1:], (first, self._count, self._held_to_end)]
+
+    def place(self, number: int) -> int:
+        """The slot of an item."""
+        begin, count, _later = next(one for one in reversed(self._eras) if one[0] <= number)
+        return (number - begin) % count
+
+    def _set_up(self, converter: EffectiveConverter) -> None:
         slots = converter.slots
         self._count = len(slots)
         self._cycle_ticks = converter.cycle_ticks
@@ -48,7 +64,14 @@ class SlotTimes:
 
     def ready(self, numbers: IntArray, held: IntArray) -> IntArray:
         """The same, of items that were held at given ticks: all (n,) int64."""
-        return np.asarray(held + self._held_to_end[numbers % self._count])
+        begin, count, later = self._eras[-1]
+        if len(self._eras) == 1 or (len(numbers) and numbers[0] >= begin):
+            return np.asarray(held + later[(numbers - begin) % count])
+        before, *_ = self._eras
+        split = int(np.searchsorted(numbers, begin))
+        first = before[2][(numbers[:split] - before[0]) % before[1]]
+        rest = later[(numbers[split:] - begin) % count]
+        return np.asarray(held + np.concatenate((first, rest)))
 
     def of_starts(self, starts: FloatArray, places: IntArray) -> tuple[FloatArray, FloatArray]:
         """When slots that software starts one by one are held for the first time, and ready.

@@ -9,7 +9,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.contract.board_config import EffectiveConverter, EffectiveService
+from wattigram.core.contract.board_config import EffectiveConverter, EffectivePace, EffectiveService
 
 MOST_TRIGGERS = 1 << 14
 """Followed at a stretch."""
@@ -39,22 +39,17 @@ class TriggerSchedule:
     slot."""
 
     def __init__(self, converter: EffectiveConverter, index: int, seed: int) -> None:
-        self._converter = converter
         self._pace = converter.pace
-        self._service = (
-            converter.service
-            if converter.service is not None and converter.service.keep == "scan"
-            else None
-        )
-        self._ends = np.cumsum(
-            [slot.end_ticks - slot.start_ticks for slot in converter.slots]
-        ).tolist()
-        self._slots = len(converter.slots)
         self._key = (seed, index, 0x9ACE)
-        self._length = [
-            slot.end_ticks - slot.start_ticks + slot.after_ticks for slot in converter.slots
-        ]
-        self._jitter = np.array([slot.jitter_ticks for slot in converter.slots], dtype=np.int64)
+        self._place = 0
+        self._slots = 0
+        self.set_up(converter)
+        self._origin = 0.0
+        """When the pattern of triggers began."""
+        self._later: list[tuple[float, EffectivePace, float]] = []
+        """Patterns to come: from when, and when each began."""
+        self._halted_at: float | None = None
+        """Where in its period the timer stood that was stopped."""
         self._random: NDArray[np.int64] | None = None
         self._random_block = -1
         self.triggers = 0
@@ -62,10 +57,83 @@ class TriggerSchedule:
         self.cycles = 0
         self.free_ticks = 0.0
         self._next = 0
-        self._place = 0
         self._waiting: deque[float] = deque([0.0] if self._pace.begins else [])
         self._paused_until: float | None = 0.0
         self.started = False
+
+    def set_up(self, converter: EffectiveConverter) -> None:
+        """Other slots; a scan that has begun is brought to its end."""
+        self._service = (
+            converter.service
+            if converter.service is not None and converter.service.keep == "scan"
+            else None
+        )
+        lengths = [slot.end_ticks - slot.start_ticks for slot in converter.slots]
+        self._ends = np.cumsum(lengths).tolist()
+        self._length = [
+            length + slot.after_ticks for length, slot in zip(lengths, converter.slots, strict=True)
+        ]
+        self._jitter = np.array([slot.jitter_ticks for slot in converter.slots], dtype=np.int64)
+        if len(lengths) != self._slots:
+            self._place = 0
+        self._slots = len(lengths)
+
+    def take_over(self, cycles: int, triggers: int, missed: int, free_ticks: float) -> None:
+        """Go on where a steady converter stands, after so many whole scans and triggers."""
+        self.cycles, self.triggers, self.missed = cycles, triggers, missed
+        self._next = triggers
+        self.free_ticks = free_ticks
+        self.started = triggers > 0
+
+    def retime(
+        self, ticks: float, pace: EffectivePace, *, waits: bool = False, slower: float = 1.0
+    ) -> None:
+        """What starts cycles is set anew.
+
+        The counter of a timer goes on where it stands, ``slower`` by that factor; where that is beyond a
+        shorter period, one begins at once. With ``waits`` the new period begins when the one before ends.
+        """
+        if pace.kind != "pattern":
+            if self._pace.kind == "pattern" and pace.kind == "never":
+                self._halted_at = self._position(ticks)
+            self._pace, self._later = pace, []
+            return
+        position = self._halted_at if self._halted_at is not None else self._position(ticks)
+        self._halted_at = None
+        begins = ticks
+        if waits and self._pace.kind == "pattern" and position > 0:
+            begins, position = ticks + self._pace.period_ticks - position, 0.0
+        position *= slower
+        origin = begins - (position if position < pace.period_ticks else 0.0)
+        self._later = [one for one in self._later if one[0] < begins]
+        self._later.append((begins, pace, origin))
+        if self._pace.kind != "pattern":
+            self._go_over()
+
+    def _position(self, ticks: float) -> float:
+        """How far its period is over, in ticks."""
+        if self._pace.kind != "pattern":
+            return 0.0
+        return (ticks - self._origin) % self._pace.period_ticks
+
+    def _go_over(self) -> None:
+        """The next pattern begins."""
+        begins, self._pace, self._origin = self._later.pop(0)
+        count = len(self._pace.offsets_ticks)
+        self._next = max(0, int((begins - self._origin) // self._pace.period_ticks)) * count
+        while self._at(self._next) < begins:
+            self._next += 1
+
+    def _at(self, number: int) -> float:
+        """When a trigger of the pattern comes."""
+        period, place = divmod(number, len(self._pace.offsets_ticks))
+        return self._origin + period * self._pace.period_ticks + self._pace.offsets_ticks[place]
+
+    def _due(self) -> float:
+        """When the next trigger of the pattern comes."""
+        while self._later and self._at(self._next) >= self._later[0][0]:
+            self._go_over()
+        return self._at(self._next)
 
     def trigger_at(self, ticks: float) -> None:
         """An event that starts a cycle, in the order of time."""
@@ -85,9 +153,7 @@ class TriggerSchedule:
                 is_over = pace.skip_first or (pace.kind == "once" and self.started)
                 return math.inf if is_over else earliest
             case _:
-                count = len(pace.offsets_ticks)
-                period, place = divmod(self._next, count)
-                return period * pace.period_ticks + pace.offsets_ticks[place]
+                return self._due()
 
     def pause(self, since_ticks: float, until_ticks: float | None) -> None:
         """Nothing is started until then; never again where it is None."""
@@ -198,10 +264,8 @@ class TriggerSchedule:
                     return None
                 at = self._waiting.popleft()
             else:
-                count = len(pace.offsets_ticks)
-                at = (
-                    self._next // count * pace.period_ticks + pace.offsets_ticks[self._next % count]
-                )
+                at = self._due()
+                pace = self._pace
                 if at >= until_ticks:
                     return None
                 self._next += 1

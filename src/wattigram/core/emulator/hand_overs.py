@@ -98,6 +98,11 @@ class HandOvers:
         self._undone = deque()
         return self._units(parts), judged
 
+    def set_up(self, slots: int, *, is_carried_anew: bool) -> None:
+        """What is converted from now on goes where registers say now."""
+        self._delivery.set_up(self._channel.next_number, slots, is_carried_anew=is_carried_anew)
+        self._left_over = None
+
     def _units(self, parts: list[BufferPart]) -> list[Work]:
         """Hand-overs with the instants at which they come."""
         if not parts:

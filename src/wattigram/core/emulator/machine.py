@@ -36,11 +36,14 @@ class Activity(msgspec.Struct):
     coded: list[tuple[str, int, int]] = msgspec.field(default_factory=list)
     retimed: list[tuple[str, str, int]] = msgspec.field(default_factory=list)
     """Timers with what was written, period, prescaler or compare, and the ticks of that."""
+    set_up: int | None = None
+    """When a setting by which converters run was changed last."""
     levels: list[tuple[str, int, int]] = msgspec.field(default_factory=list)
     """Ports with the ticks of a change and the levels of the pins that they drive."""
 
     def __bool__(self) -> bool:
-        return bool(self.started or self.enabled or self.coded or self.retimed or self.levels)
+        lists = self.started, self.enabled, self.coded, self.retimed, self.levels
+        return any(lists) or self.set_up is not None
 
     def clear(self) -> None:
         """Forget it."""
@@ -49,6 +52,7 @@ class Activity(msgspec.Struct):
         self.coded.clear()
         self.retimed.clear()
         self.levels.clear()
+        self.set_up = None
 
 
 MainState = Literal["awake", "looking", "asleep"]
@@ -433,6 +437,12 @@ class Machine:
     def on_enable(self, owner: str, on: bool) -> None:
         """Firmware switched a peripheral."""
         self.activity.enabled.append((owner, on, self.instant))
+        self.is_waited_for = True
+        self.cpu.cut_after(0)
+
+    def on_set_up(self) -> None:
+        """Firmware changed a setting by which converters run."""
+        self.activity.set_up = self.instant
         self.is_waited_for = True
         self.cpu.cut_after(0)
 

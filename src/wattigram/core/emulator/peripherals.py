@@ -37,6 +37,10 @@ TIMING = ("period", "compare")
 """Settings of a timer that a program may change while its pulses go on."""
 
 
+FOLLOWED = frozenset({"converter", "timer", "dma"})
+"""Kinds of peripherals by which converters run."""
+
+
 class PeripheralListener(Protocol):
     """What is around the registers: the processor's memory, the time, and the silicon that runs."""
 
@@ -66,6 +70,9 @@ class PeripheralListener(Protocol):
 
     def on_empty_poll(self) -> None:
         """The main loop looked for a result that is not there, for the first time since it woke."""
+
+    def on_set_up(self) -> None:
+        """Firmware changed a setting by which converters run."""
 
     def on_place(self, owner: str) -> None:
         """Firmware asks how far a DMA channel is."""
@@ -144,6 +151,19 @@ class Peripherals:
         """Settings that were changed since the board runs: owner and name."""
         self.written: list[tuple[int, int, int]] = []
         """Writes of the set-up: address, bits, value."""
+        self._kinds = {
+            owner: block.kind
+            for block in part.blocks
+            for owner in block.owners
+            if block.kind in FOLLOWED
+        }
+        self._pointed = {
+            (converter.name, what)
+            for converter in part.converters
+            if converter.sequence == "software"
+            for what in ("channel", "sampling")
+        }
+        """What software sets from slot to slot."""
         self._known: dict[int, tuple[RegisterAt, tuple[ShownField, ...]]] = {}
         """Registers that were read before, by the address that was read."""
         self._flags: dict[str, list[tuple[str, int, str]]] = {}
@@ -376,12 +396,20 @@ class Peripherals:
         if self.running and code != before and (owner, what) not in self.changed:
             self.changed.add((owner, what))
             self._listener.on_late_write(owner, what, before, code)
+        if self.running and code != before and self._is_set_up(owner, what):
+            self._listener.on_set_up()
         if self.running and what in {"on", "run"} and code != before:
             self._listener.on_enable(owner, bool(code))
         elif what == "data":
             self._listener.on_dac_code(owner, code)
         elif self.running and (what in TIMING or (what == "prescaler" and code != before)):
             self._listener.on_retimed(owner, what)
+
+    def _is_set_up(self, owner: str, what: str) -> bool:
+        """A setting by which converters run; where software points one, it does so again and again."""
+        if self._kinds.get(owner) not in FOLLOWED or (owner, what) in self._pointed:
+            return False
+        return what != "on" or self._kinds[owner] == "dma"
 
     def _live(self, register: RegisterAt, what: str) -> Callable[[], int]:
         """Who knows what a field shows."""

@@ -79,14 +79,33 @@ class ResultDelivery:
         )
         self._queued = 0
         """Results that have come to the FIFO."""
+        self._state = state
+        self._begin = 0
+        """Number of the first item of the run that DMA is in."""
+        self._first = 0
+        """Number of the first item of the slots as they are set up."""
+        self._find_carriers()
+        self._live = machine.peripherals.converters[converter]
+        self._registers: RegisterMap = state.registers
+        self._shadow = state.shadow
+
+    def _find_carriers(self) -> None:
+        state, converter = self._state, self.converter
         self.delivery = state.text(converter, "delivery", "polling")
         self.results, self.stamps = dma_transfers(state, converter)
         self.owners = {converter} | ({self.results.channel} if self.results is not None else set())
         """Peripherals whose registers say how far it is."""
-        self._live = machine.peripherals.converters[converter]
-        self._live.by_parts = self.delivery in {"dma", "fifo"}
-        self._registers: RegisterMap = state.registers
-        self._shadow = state.shadow
+        live = self.machine.peripherals.converters[converter]
+        live.by_parts = self.delivery in {"dma", "fifo"}
+
+    def set_up(self, first: int, slots: int, *, is_carried_anew: bool) -> None:
+        """What comes from the item of number ``first`` on goes where registers say now; with
+        ``is_carried_anew`` DMA begins a run with it."""
+        self._find_carriers()
+        if is_carried_anew:
+            self._begin = first
+        if slots != self._slots:
+            self._slots, self._first = slots, first
 
     def hand(self, part: BufferPart, ready: IntArray) -> None:
         """Put a unit of results where firmware looks for it, and call whoever waits for it.
@@ -149,7 +168,7 @@ class ResultDelivery:
         if len(live.results) != slots:
             live.results = [0] * slots
         tail = min(slots, len(part.items))
-        first = part.first + len(part.items) - tail
+        first = part.first + len(part.items) - tail - self._first
         for number, item in enumerate(part.items[-tail:].tolist(), start=first):
             live.results[number % slots] = item
 
@@ -158,9 +177,9 @@ class ResultDelivery:
         memory."""
         assert self.results is not None
         try:
-            self._put(self.results, part.first, part.items)
+            self._put(self.results, part.first - self._begin, part.items)
             if self.stamps is not None:
-                self._put(self.stamps, part.first, (ready % (1 << 32)).astype("<u4"))
+                self._put(self.stamps, part.first - self._begin, (ready % (1 << 32)).astype("<u4"))
         except CpuError as fault:
             self.machine.fault = f"{self.results.channel}: {fault.text}"
             return False
@@ -192,6 +211,7 @@ class ResultDelivery:
         register = self._registers.at(place.address)
         assert register is not None
         whole = self._shadow.value(register) & ~place.field.mask
+        number -= self._begin
         code = number % carrier.items if carrier.repeats else min(number, carrier.items)
         self._shadow.write(register, whole | (code << place.field.low & place.field.mask))
 
@@ -199,7 +219,7 @@ class ResultDelivery:
         """The half or the full mark is passed."""
         assert self.results is not None
         carrier = self.results
-        end = part.first + len(part.items)
+        end = part.first + len(part.items) - self._begin
         is_full = end % carrier.items == 0
         what = "full" if is_full else "half"
         machine = self.machine

@@ -12,14 +12,17 @@ from functools import partial
 import numpy as np
 from msgspec.structs import replace
 
+from wattigram.core.base.errors import BoardError
 from wattigram.core.board import Run
 from wattigram.core.board.channel import Channel
 from wattigram.core.board.event_detection import DetectedEvent, ThresholdDetector
+from wattigram.core.board.processing import Tap
 from wattigram.core.board.wire_words import WireWords
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig, EffectiveWatch
 from wattigram.core.contract.link import FLAG_UNSEQUENCED, FrameType, LateWrite
 from wattigram.core.emulator.configure import Silicon
 from wattigram.core.emulator.hand_overs import HandOvers, Work
+from wattigram.core.emulator.late_setup import Change, LateSetUp, SetUp
 from wattigram.core.emulator.machine import Machine
 from wattigram.core.emulator.result_delivery import (
     ResultDelivery,
@@ -50,6 +53,7 @@ class ImageRun(Run):
         end_ticks: int | None,
         first_sequence: int = 0,
         threads: int = 1,
+        decode: Callable[[SiliconState], Silicon] | None = None,
     ) -> None:
         config = silicon.config
         super().__init__(config, first_sequence, threads)
@@ -88,6 +92,9 @@ class ImageRun(Run):
             (output.kind, output.name): number for number, output in enumerate(config.outputs)
         }
         self._clock = config.tick_hz
+        self._late_set_up = LateSetUp(decode, state) if decode is not None else None
+        self._is_unsettled = False
+        """Settings were changed, and not all converters that they may concern are on."""
         self._ports = {port.name: port.bits for port in machine.setup.part.ports}
         taken = {route.wire for route in config.routes}
         self._wires = [
@@ -369,8 +376,13 @@ class ImageRun(Run):
         for owner, on, instant in activity.enabled:
             now = max(0, instant - self.epoch)
             channel = self._by_name.get(owner)
+            pulses = self.live.pulses.get(self._pins.get(owner, ""))
+            if pulses is not None:
+                pulses.run(float(now), on=on)
             if channel is None or self._halted.get(owner, False) != on:
                 continue
+            if on and self._is_unsettled:
+                self._set_up_anew(now)
             self._halted[owner] = not on
             if not on:
                 until = now if self._end_ticks is None else min(now, self._end_ticks)
@@ -383,6 +395,8 @@ class ImageRun(Run):
             else:
                 since = max(float(now), channel.pace.free_ticks)
                 channel.pace.pause(since, float(now) if on else None)
+        if activity.set_up is not None:
+            self._set_up_anew(max(0, activity.set_up - self.epoch))
         for owner, instant in activity.started:
             now = max(0, instant - self.epoch)
             channel = self._by_name.get(owner)
@@ -411,6 +425,84 @@ class ImageRun(Run):
         activity.clear()
         self._followed += 1
         return True
+
+    def _set_up_anew(self, now: int) -> None:
+        """Settings by which converters run were changed."""
+        state = self.machine.peripherals.state
+        self._is_unsettled = True
+        if self._late_set_up is None or not any(map(state.is_on, self._by_name)):
+            return
+        try:
+            changes = list(self._late_set_up.changes(state))
+        except BoardError as fault:
+            self.machine.fault = fault.message.rstrip(".")
+            return
+        self._is_unsettled = any(self._halted.values())
+        for change in changes:
+            channel = self._by_name.get(change.now.converter.name)
+            if channel is not None:
+                self._change(channel, change, now)
+
+    def _change(self, channel: Channel, change: Change, now: int) -> None:
+        before, after = change.before, change.now
+        is_ahead = not self._is_acted_upon(channel)
+        if is_ahead and not self._is_off(channel):
+            self._take_back(channel, now)
+        pins = {**change.silicon.config.bench.pins, **self.bench.pins}
+        if len(pins) > len(self.bench.pins):
+            self.set_bench(self.bench.unchecked(pins=pins))
+        is_carried_anew = before.carriers != after.carriers
+        laps = channel.config.loop.laps
+        loop = after.converter.loop.unchecked(laps=laps)
+        channel.set_up(
+            after.converter.unchecked(loop=loop), before.converter, is_carried_anew=is_carried_anew
+        )
+        self._hand_overs[channel.stream].set_up(
+            len(after.converter.slots), is_carried_anew=is_carried_anew
+        )
+        if before.converter.pace != after.converter.pace or before.count_ticks != after.count_ticks:
+            channel.pace.retime(
+                float(now),
+                after.converter.pace,
+                waits=before.has_second,
+                slower=after.count_ticks / before.count_ticks,
+            )
+        if before.windows != after.windows or before.converter.slots != after.converter.slots:
+            self._judge_anew(channel, after)
+        if is_ahead and not self._halted.get(channel.config.name, False):
+            self._again += self._advanced(channel, None)
+
+    def _judge_anew(self, channel: Channel, set_up: SetUp) -> None:
+        """The converter's own windows are set up otherwise."""
+        name = channel.config.name
+        taps, watches = list(self.config.taps), list(self.config.watches)
+        numbers = {place: number for number, place in self._watch_places.items()}
+        detectors = {one.number: one for one in self._watchers}
+        known = {number: tap for number, tap in channel.taps if tap.tap.by_hardware}
+        judging: dict[int, Tap] = {}
+        kept = set()
+        for window in set_up.windows:
+            tap = window.tap.unchecked(converter=channel.stream)
+            place = next((one for one, other in enumerate(taps) if other == tap), len(taps))
+            taps += [tap] if place == len(taps) else []
+            slots = len(channel.config.slots)
+            judging[place] = known.get(place) or Tap(tap, slots, slots)
+            watch = window.watch.unchecked(tap=place)
+            number = numbers.get((name, window.number), len(watches))
+            if number == len(watches):
+                watches.append(watch)
+                self._watch_places[number] = name, window.number
+            watches[number] = watch
+            kept.add(number)
+            detector = detectors.get(number)
+            if detector is None:
+                self._watchers.append(ThresholdDetector(watch, number))
+            else:
+                detector.set_up(watch)
+        mine = {number for number, place in self._watch_places.items() if place[0] == name}
+        self._watchers = [one for one in self._watchers if one.number not in mine - kept]
+        self.config = self.config.unchecked(taps=tuple(taps), watches=tuple(watches))
+        channel.judge_by(list(judging.items()))
 
     def _show(self, kind: str, owner: str, at: float, effect: float, value: int) -> None:
         """A register of an output was written."""

@@ -26,6 +26,7 @@ from wattigram.core.emulator.machine import Machine
 from wattigram.core.emulator.run import ImageRun
 from wattigram.core.emulator.trial import Trial, try_out
 from wattigram.core.emulator.uarts import UartLine
+from wattigram.core.silicon.registers import SiliconState
 
 LONGEST_TEXT_BYTES = 1024
 NEVER = 1 << 62
@@ -218,10 +219,23 @@ class ImageServer(PortServer):
             silicon = Silicon(self._with_knobs(silicon.config), silicon.watches)
         self._begin(
             client,
-            ImageRun(silicon, machine, end_ticks, self._sequence, self._threads),
+            ImageRun(
+                silicon, machine, end_ticks, self._sequence, self._threads, self._set_up_later
+            ),
         )
         for note in [*state.notes, *machine.peripherals.notes]:
             self._say(FrameType.LOG, note)
+
+    def _set_up_later(self, state: SiliconState) -> Silicon:
+        """What registers come to while the board runs, each converter told by its triggers."""
+        names = tuple(converter.name for converter in self._setup.part.converters)
+        setup = self._setup.replaced(stopped=names)
+        silicon = image_silicon(state, setup, self._read_codes, self._trial.observed)
+        return (
+            Silicon(self._with_knobs(silicon.config), silicon.watches)
+            if self._bench_text
+            else silicon
+        )
 
     def _read_codes(self, address: int, count: int, bits: int) -> tuple[int, ...]:
         width = bits // 8

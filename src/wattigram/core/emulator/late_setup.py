@@ -1,0 +1,141 @@
+"""What own code changes of converters, their triggers and their DMA while the board runs."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Hashable, Iterator
+
+import msgspec
+
+from wattigram.core.contract.board_config import EffectiveConverter, EffectiveTap, EffectiveWatch
+from wattigram.core.emulator.configure import Silicon
+from wattigram.core.emulator.peripherals import FOLLOWED
+from wattigram.core.emulator.result_delivery import DmaTransfer, dma_transfers
+from wattigram.core.silicon.registers import RegisterAt, SiliconState
+
+MOST_KEPT = 64
+"""Settings that were read once are known when they come again."""
+
+
+class Window(msgspec.Struct, frozen=True):
+    """One of a converter's own windows, with what it judges."""
+
+    number: int
+    watch: EffectiveWatch
+    tap: EffectiveTap
+
+
+class SetUp(msgspec.Struct, frozen=True):
+    """How a converter is set up: its triggers, slots and memory, and the DMA that carries its results."""
+
+    converter: EffectiveConverter
+    carriers: tuple[DmaTransfer | None, DmaTransfer | None]
+    timer: str
+    """The timer that starts it; "" for none."""
+    count_ticks: int
+    """Bus clocks of a count of that timer."""
+    has_second: bool
+    """A new period of it waits for the end of the one before."""
+    windows: tuple[Window, ...]
+
+
+class Change(msgspec.Struct, frozen=True):
+    """A converter that is set up otherwise than before."""
+
+    before: SetUp
+    now: SetUp
+    silicon: Silicon
+    """All that is set up now."""
+
+
+class LateSetUp:
+    """Compares what stands in registers with what stood there when it was looked at last.
+
+    ``decode`` gives the silicon of a state, with every converter told by its triggers.
+    """
+
+    def __init__(self, decode: Callable[[SiliconState], Silicon], state: SiliconState) -> None:
+        self._decode = decode
+        self._begun = state.copy()
+        self._registers = _followed(state)
+        self._known: dict[Hashable, Silicon] = {}
+        self._asked: dict[str, SetUp] = {}
+
+    def begin(self) -> None:
+        """See how all was set up when the board began to run."""
+        if not self._asked:
+            self._asked = self._set_ups(self._begun)[1]
+
+    def changes(self, state: SiliconState) -> Iterator[Change]:
+        """Converters that are on, and set up otherwise than before.
+
+        Raises
+        ------
+        BoardError
+            When no board could run so.
+        """
+        self.begin()
+        silicon, now = self._set_ups(state)
+        for name, set_up in now.items():
+            before = self._asked.get(name)
+            if before is None or set_up == before or not state.is_on(name):
+                continue
+            self._asked[name] = set_up
+            yield Change(before, set_up, silicon)
+
+    def _set_ups(self, state: SiliconState) -> tuple[Silicon, dict[str, SetUp]]:
+        key = tuple(state.shadow.value(register) & mask for register, mask in self._registers)
+        silicon = self._known.get(key)
+        if silicon is None:
+            if len(self._known) >= MOST_KEPT:
+                self._known.pop(next(iter(self._known)))
+            silicon = self._known[key] = self._decode(state.copy())
+        return silicon, {
+            one.name: _set_up(state, one, _windows(silicon, one.name))
+            for one in silicon.config.converters
+        }
+
+
+def _followed(state: SiliconState) -> list[tuple[RegisterAt, int]]:
+    """Registers of what is followed, with the bits that are settings."""
+    return [
+        (register, mask)
+        for register in state.registers.registers
+        if register.block.kind in FOLLOWED
+        and (
+            mask := sum(
+                field.mask
+                for field in register.register.fields
+                if field.access == "read-write" and field.sets != "place"
+            )
+        )
+    ]
+
+
+def _windows(silicon: Silicon, converter: str) -> tuple[Window, ...]:
+    found = []
+    for number, (owner, index) in silicon.watches.items():
+        watch = silicon.config.watches[number]
+        if owner == converter and watch is not None:
+            tap = silicon.config.taps[watch.tap]
+            found.append(Window(index, watch.unchecked(tap=0), tap))
+    return tuple(found)
+
+
+def _set_up(
+    state: SiliconState, converter: EffectiveConverter, windows: tuple[Window, ...]
+) -> SetUp:
+    trigger = state.text(converter.name, "trigger", "")
+    is_timer = state.has(trigger, "period")
+    carriers = dma_transfers(state, converter.name)
+    if state.text(converter.name, "delivery", "polling") == "dma" and carriers[0] is None:
+        # Nobody carries anything anywhere.
+        converter = converter.unchecked(loop=converter.loop.unchecked(delivers=False))
+    return SetUp(
+        # How many laps are worked out together depends on the rate, and changes nothing.
+        converter.unchecked(loop=converter.loop.unchecked(laps=0)),
+        carriers,
+        trigger if is_timer else "",
+        state.number(trigger, "prescaler", 1) if is_timer else 1,
+        is_timer and state.flag(trigger, "preload", False),
+        windows,
+    )

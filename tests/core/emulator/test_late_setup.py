@@ -1,0 +1,181 @@
+"""Own code that sets up converters, their timers and their DMA otherwise while the board runs, against a
+calculation that goes from trigger to trigger and knows none of our formulas."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.core.emulator.test_hooks import own_memory
+from tests.core.emulator.test_image import record
+from tests.core.emulator.test_stopping import DESIGN, HALTING, TIMER, design
+from tests.core.firmware.compiled import needs_compiler, rebuilt
+from wattigram.core.capture.take import Take
+from wattigram.core.contract.link import STAMP_STREAM
+from wattigram.core.firmware import write_firmware
+from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.workspace_files import workspace_from_text
+
+pytestmark = needs_compiler
+SECONDS = 0.05
+CLOCK_HZ = 96_000_000
+CALLED_TICKS = round(3.37e-3 * CLOCK_HZ)
+LATE_TICKS = 6000
+"""By which a call may come later than it is due, at most: the main loop is at something else."""
+BY_INTERRUPT = 'kind = "interrupt"'
+
+
+def with_own_code(workspace: Workspace, own: str, folder: Path) -> str:
+    """The image of a design with own code that is called every 3.37 ms and counts its calls."""
+    write_firmware(workspace, folder)
+    path = folder / "own.c"
+    body = (
+        '\n#include "wg_registers.h"\nstatic unsigned calls;\nuint16_t runs[16][20];\n'
+        f"void halt_or_go(void)\n{{\n    calls++;\n{own}\n}}\n"
+    )
+    path.write_text(path.read_text() + body)
+    return str(rebuilt(workspace, folder).elf)
+
+
+def image(own: str, tmp_path: Path, readout: str = BY_INTERRUPT) -> tuple[Workspace, str]:
+    """A design with a converter that a timer starts, and its image."""
+    workspace = design(TIMER, readout, 20, HALTING)
+    return workspace, with_own_code(workspace, own, tmp_path / "c")
+
+
+def run(own: str, tmp_path: Path) -> Take:
+    """A take of own code."""
+    workspace, elf = image(own, tmp_path)
+    return record(workspace, SECONDS, tmp_path / "image.h5", f"image:{elf}")
+
+
+def held(take: Take) -> np.ndarray:
+    """Instants at which samples were held, as firmware stamped them."""
+    return np.asarray(take.items(STAMP_STREAM)).astype(np.int64)
+
+
+def assert_true(take: Take, held_ticks: np.ndarray) -> None:
+    """Each sample is what the ramp had at the instant that its stamp tells."""
+    volts = np.asarray(take.items(0)) * 3.3 / 4096
+    wanted_v = 0.1 + 30.0 * held_ticks / CLOCK_HZ
+    assert np.max(np.abs(volts - wanted_v)) < 3e-3
+
+
+def test_a_timer_with_another_period(tmp_path: Path) -> None:
+    """The counter goes on where it stands: from 100 µs to 75 µs and back; where it stands beyond the new
+    period, one begins at once."""
+    with run("    TIMER_2_TOP = (calls & 1u) != 0u ? 7199u : 9599u;", tmp_path) as take:
+        stamps = held(take)
+        assert_true(take, stamps)
+        written = {write.setting for write in take.late_writes}
+        assert written == {"period"}
+    gaps = np.diff(stamps)
+    starts = stamps - stamps[0]
+    for call in range(1, 14):
+        begin, end = call * CALLED_TICKS + LATE_TICKS + 9600, (call + 1) * CALLED_TICKS - 9600
+        inside = gaps[(starts[:-1] > begin) & (starts[1:] < end)]
+        assert len(inside) > 20
+        assert set(inside.tolist()) == {7200 if call % 2 else 9600}
+    odd = gaps[(gaps != 7200) & (gaps != 9600)]
+    # To a longer period the counter needs nothing but to go on.
+    assert len(odd) <= 7
+    assert all(7200 < gap < 9600 for gap in odd)
+
+
+def test_a_timer_that_stands_and_goes_on(tmp_path: Path) -> None:
+    """Nothing is converted while it stands, and its counter goes on from where it stood."""
+    own = "    TIMER_2_RUN = (calls & 1u) != 0u ? 0u : COUNTER_RUN_ON;"
+    with run(own, tmp_path) as take:
+        stamps = held(take)
+        assert_true(take, stamps)
+    gaps = np.diff(stamps)
+    pauses = gaps[gaps != 9600]
+    assert len(pauses) == 7
+    # For 3.37 ms, 33.7 periods, it stood, so that what is left of a period comes after it.
+    assert np.all(np.abs(pauses - CALLED_TICKS - 9600) < LATE_TICKS)
+    assert len(stamps) == pytest.approx(0.05 / 2 / 1e-4, abs=20)
+
+
+def test_a_slower_conversion_is_ready_later(tmp_path: Path) -> None:
+    """The clock of the converter divided by six in place of three, and 128 clocks of sampling for 64."""
+    own = """
+    const bool odd = (calls & 1u) != 0u;
+    ADC_1_PACE = odd ? SCAN_PACE_CUT_6 : SCAN_PACE_CUT_3;
+    ADC_1_SLOT(0u) = SCAN_SLOT_INPUT(3u) | (odd ? SCAN_SLOT_HOLD_128 : SCAN_SLOT_HOLD_64);"""
+    with run(own, tmp_path) as take:
+        stamps = held(take)
+        volts = np.asarray(take.items(0)) * 3.3 / 4096
+    # Firmware takes a conversion for as long as it was designed, from the ready result back.
+    later = (128 + 13) * 6 - (64 + 13) * 3
+    gaps = np.diff(stamps)
+    assert set(gaps.tolist()) == {9600, 9600 + later, 9600 - later}
+    changes = np.flatnonzero(gaps != 9600)
+    assert np.array_equal(gaps[changes], 9600 + later * np.resize([1, -1], len(changes)))
+    assert np.array_equal((changes + 1) * 9600 // CALLED_TICKS, np.arange(1, len(changes) + 1))
+    late = (volts - 0.1) / 30.0 * CLOCK_HZ - np.arange(len(volts)) * 9600
+    odd = np.arange(len(volts)) * 9600 // CALLED_TICKS % 2 == 1
+    found = np.mean(late[odd]) - np.mean(late[~odd])  # a count has 2 578 clocks of the ramp
+    assert found == pytest.approx(128 * 6 - 64 * 3, abs=250)
+
+
+def test_another_input_and_another_number_of_slots(tmp_path: Path) -> None:
+    """Two slots in place of one, of which the second looks at a pin that nothing drives high."""
+    own = """
+    const bool odd = (calls & 1u) != 0u;
+    ADC_1_SLOT(1u) = SCAN_SLOT_INPUT(4u) | SCAN_SLOT_HOLD_64;
+    ADC_1_REACH = odd ? 1u : 0u;"""
+    with run(own, tmp_path) as take:
+        volts = np.asarray(take.items(0)) * 3.3 / 4096
+    is_ramp = volts > 0.05
+    wanted = sum(2 if n * 9600 // CALLED_TICKS % 2 else 1 for n in range(500))
+    assert len(volts) == pytest.approx(wanted, abs=14)
+    assert np.count_nonzero(is_ramp) == pytest.approx(500, abs=3)
+    assert np.all(np.diff(volts[is_ramp]) > -2e-3)
+
+
+def test_dma_that_is_begun_anew_fills_its_buffer_from_the_first_element(tmp_path: Path) -> None:
+    """A run of 20 samples that is over is begun again by own code, in other memory."""
+    own = """
+    DMA_1_RULE &= ~MOVER_RULE_ON;
+    DMA_1_TO = (uint32_t)(uintptr_t)runs[calls % 16u];
+    DMA_1_RULE |= MOVER_RULE_ON;"""
+    dma = 'kind = "dma"\nchannel = "DMA 1"\ncircular = false\nsingle_run = true'
+    workspace, _elf = image(own, tmp_path, dma)
+    found = own_memory(workspace, tmp_path / "c", SECONDS)["runs"]
+    runs = np.asarray(found).reshape(16, 20)
+    starts = (runs[1:15, 0] * 3.3 / 4096 - 0.1) / 30.0 * CLOCK_HZ
+    wanted = np.arange(1, 15) * CALLED_TICKS
+    assert np.all((starts - wanted > -300) & (starts - wanted < 9600 + LATE_TICKS))
+    steps = np.diff(runs[1:15].astype(int), axis=1)
+    assert np.all(np.abs(steps - 3.72) < 2)
+
+
+def test_limits_of_a_window_that_are_moved(tmp_path: Path) -> None:
+    """The converter's own window goes by its limits as they are then."""
+    own = """
+    if (calls == 3u) {
+        ADC_1_WATCH_HIGH(0u) = 2482u; /* 2.0 V, which the ramp has after 63.3 ms */
+    } else if (calls == 21u) {
+        ADC_1_WATCH_HIGH(0u) = 2978u; /* 2.4 V, after 76.7 ms: what it has now no longer counts */
+    }"""
+    threshold = (
+        '[[signals.thresholds]]\nname = "high"\nlow = "0 V"\nhigh = "1.645 V"\ninput = "raw"\n'
+        'condition = "above"\nhysteresis = "50 mV"\ndone_in = "hardware"\n'
+    )
+    text = DESIGN.replace('pin = "A3"\n[[chains]]', f'pin = "A3"\n{threshold}[[chains]]')
+    for marten, osprey in (
+        ("marten-m3", "osprey-x2"),
+        ("divider = 3", "divider = 4"),
+        ("sampling_cycles = 64", "sampling_cycles = 36"),
+    ):
+        text = text.replace(marten, osprey)
+    text = text.format(trigger=TIMER, readout='kind = "dma"\nchannel = "DMA 1"', samples=20)
+    workspace = workspace_from_text(text + HALTING, "here")
+    elf = with_own_code(workspace, own, tmp_path / "c")
+    with record(workspace, 0.09, tmp_path / "image.h5", f"image:{elf}") as take:
+        assert take.events["entered"].tolist() == [1, 0, 1]
+        wanted_s = [63.4e-3, 21 * 3.37e-3, 76.8e-3]
+        assert take.events["ticks"] / take.tick_hz == pytest.approx(wanted_s, abs=1.5e-4)
+        assert {write.setting for write in take.late_writes} == {"window-high"}
