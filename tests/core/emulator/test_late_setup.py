@@ -3,6 +3,7 @@ calculation that goes from trigger to trigger and knows none of our formulas."""
 
 from __future__ import annotations
 
+import random
 from pathlib import Path
 
 import numpy as np
@@ -32,7 +33,8 @@ def with_own_code(workspace: Workspace, own: str, folder: Path) -> str:
     write_firmware(workspace, folder)
     path = folder / "own.c"
     body = (
-        '\n#include "wg_registers.h"\nstatic unsigned calls;\nuint16_t runs[16][20];\n'
+        '\n#include "wg_port.h"\n#include "wg_registers.h"\nstatic unsigned calls;\nuint16_t runs[16][20];\n'
+        'uint32_t ticks[16];\n#include "wg_clock.h"\n'
         f"void halt_or_go(void)\n{{\n    calls++;\n{own}\n}}\n"
     )
     path.write_text(path.read_text() + body)
@@ -179,3 +181,69 @@ def test_limits_of_a_window_that_are_moved(tmp_path: Path) -> None:
         wanted_s = [63.4e-3, 21 * 3.37e-3, 76.8e-3]
         assert take.events["ticks"] / take.tick_hz == pytest.approx(wanted_s, abs=1.5e-4)
         assert {write.setting for write in take.late_writes} == {"window-high"}
+
+
+def followed(writes: list[tuple[int, str, int]], end: int) -> list[int]:
+    """Instants at which a converter is started by a timer of 9 600 clocks whose period is changed, that is
+    stopped and goes on, while the converter is turned off and on."""
+    triggers: list[int] = []
+    origin, period, position, is_on = 0, 9600, -1, True
+    for (begin, what, value), stop in zip(
+        [(0, "", 0), *writes], [*(at for at, _what, _value in writes), end], strict=True
+    ):
+        now = (begin - origin) % period if position < 0 else position
+        if what == "period":
+            period = value
+            now = 0 if now >= period else now
+        elif what == "run":
+            position = -1 if value else now
+        elif what == "on":
+            is_on = bool(value)
+        if position >= 0:
+            position = now
+            continue
+        origin = begin - now
+        at = origin if now == 0 else origin + period
+        while at < stop:
+            triggers += [at] if is_on else []
+            at += period
+    return triggers
+
+
+@pytest.mark.parametrize("seed", [3, 5, 9])
+@pytest.mark.parametrize("readout", [BY_INTERRUPT, 'kind = "dma"\nchannel = "DMA 1"'])
+def test_any_of_these_at_any_instant(seed: int, readout: str, tmp_path: Path) -> None:
+    dice = random.Random(seed)
+    actions = [dice.choice(["period", "period", "run", "on"]) for _ in range(14)]
+    is_set = {"run": 1, "on": 1}
+    lines, values = [], []
+    for number, what in enumerate(actions, start=1):
+        if what == "period":
+            value = dice.randrange(2000, 20_000)
+            written = f"TIMER_2_TOP = {value - 1}u;"
+        else:
+            value = is_set[what] = 1 - is_set[what]
+            register, flag = {
+                "run": ("TIMER_2_RUN", "COUNTER_RUN_ON"),
+                "on": ("ADC_1_MODE", "SCAN_MODE_ON"),
+            }[what]
+            written = f"{register} = {flag if value else '0u'};"
+        values.append(value)
+        lines.append(f"    if (calls == {number}u) {{ {written} }}")
+    own = "    ticks[0] = (uint32_t)wg_clock_epoch();\n"
+    own += "    if (calls < 16u) { ticks[calls] = (uint32_t)wg_port_now(); }\n" + "\n".join(lines)
+    workspace, elf = image(own, tmp_path, readout)
+    with record(workspace, SECONDS, tmp_path / "t.h5", f"image:{elf}") as take:
+        codes = np.asarray(take.items(0))
+        stamps = held(take) if readout == BY_INTERRUPT else None
+    ticks = own_memory(workspace, tmp_path / "c", SECONDS)["ticks"].astype(np.int64)
+    writes = [
+        (int(at - ticks[0]), *one) for at, *one in zip(ticks[1:15], actions, values, strict=True)
+    ]
+    wanted = np.array(followed(writes, round(SECONDS * CLOCK_HZ)))
+    assert abs(len(codes) - len(wanted)) <= 1
+    count = min(len(codes), len(wanted))
+    volts = codes[:count] * 3.3 / 4096
+    assert np.max(np.abs(volts - 0.1 - 30.0 * (wanted[:count] + 192) / CLOCK_HZ)) < 3e-3
+    if stamps is not None:
+        assert np.max(np.abs(stamps[:count] - wanted[:count] - 192)) < 200

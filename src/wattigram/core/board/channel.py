@@ -184,8 +184,7 @@ class Channel:
         ``was`` is how it has been set up until now, told by its triggers; what starts cycles is told to its
         pace by itself. With ``is_carried_anew`` memory is filled from its first element on.
         """
-        if self.is_steady:
-            self._leave_steady(was)
+        self.leave_steady(was)
         before, self.config = self.config, converter
         slots_differ = before.slots != converter.slots
         self._slots = len(converter.slots)
@@ -204,8 +203,10 @@ class Channel:
         self._by_hardware = taps
         self._first_judged = self.converted
 
-    def _leave_steady(self, was: EffectiveConverter) -> None:
-        """From now on it is followed trigger by trigger, and stamps its items."""
+    def leave_steady(self, was: EffectiveConverter) -> None:
+        """From now on it is followed trigger by trigger, and stamps its items; ``was`` tells its triggers."""
+        if not self.is_steady:
+            return
         if not self._is_stamped:
             self._is_stamped = True
             self._memory.stamp(self._times.held)

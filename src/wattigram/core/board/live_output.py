@@ -15,6 +15,7 @@ import numpy as np
 from msgspec.structs import replace
 from numpy.typing import NDArray
 
+from wattigram.core.board.live_timer import LiveTimer
 from wattigram.core.board.output_waveforms import levels_of_codes
 from wattigram.core.contract.board_config import EffectiveDac, EffectivePort, EffectivePwm
 from wattigram.core.contract.shapes import PiecewiseWaveform, pulse_train
@@ -152,28 +153,22 @@ class LivePulses:
     def __init__(self, pwm: EffectivePwm, tick_hz: int) -> None:
         self._pwm = pwm
         self._tick_hz = tick_hz
-        self._origin = 0.0
-        self._counts, self._high_counts = pwm.counts, pwm.high_counts
-        self._count_ticks = pwm.count_ticks
-        self._halted_at: float | None = None
-        """Where in its period the counter stands that was stopped, in counts."""
+        self._high_counts = pwm.high_counts
+        self._timer = LiveTimer(pwm.counts, pwm.count_ticks)
+        self._counts, self._count_ticks = pwm.counts, pwm.count_ticks
         self.voltage = LiveVoltage(_held(0.0))  # the counter starts with the board
         self.voltage.change(0.0, self._train())
 
     def run(self, ticks: float, *, on: bool) -> None:
         """The counter stops where it is, and its pin stays as it is; or it goes on from there."""
-        if on == (self._halted_at is None):
+        if on == self._timer.runs:
             return
-        at_s = ticks / self._tick_hz
-        if on:
-            assert self._halted_at is not None
-            self._origin = ticks - self._halted_at * self._count_ticks
-            self._halted_at = None
-            self.voltage.change(at_s, self._train())
-            return
-        self._halted_at = ((ticks - self._origin) % self.period_ticks) / self._count_ticks
-        is_high = self._halted_at < min(self._high_counts, self._counts)
-        self.voltage.change(at_s, _held(self._pwm.high_v if is_high else 0.0))
+        self._timer.run(ticks, on=on)
+        self.voltage.change(ticks / self._tick_hz, self._train() if on else self._standing())
+
+    def _standing(self) -> PiecewiseWaveform:
+        is_high = self._timer.position(0.0) < min(self._high_counts, self._counts)
+        return _held(self._pwm.high_v if is_high else 0.0)
 
     def put(
         self,
@@ -192,35 +187,28 @@ class LivePulses:
         ticks : (n,) float64, in order, not before the last ones
         high_counts, counts : (n,) int64
         """
-        if self._halted_at is not None:
-            if counts is not None:
-                self._counts = max(1, int(counts[-1]))
-            if high_counts is not None:
-                self._high_counts = int(high_counts[-1])
-            self._count_ticks = count_ticks or self._count_ticks
-            return
         edges: list[tuple[float, bool]] = []
         for number, at in enumerate(ticks.tolist()):
-            if number:
+            if number and self._timer.runs:
                 edges += self._edges(float(ticks[number - 1]), at)
-            position = ((at - self._origin) % self.period_ticks) / self._count_ticks
             if counts is not None:
                 self._counts = max(1, int(counts[number]))
             if high_counts is not None:
                 self._high_counts = int(high_counts[number])
             self._count_ticks = count_ticks or self._count_ticks
-            if position >= self._counts:
-                position = 0.0
-            self._origin = at - position * self._count_ticks
+            self._timer.set_up(at, self._counts, self._count_ticks)
         if edges:
             self.voltage.change(float(ticks[0]) / self._tick_hz, self._drawn(edges))
         if len(ticks):
-            self.voltage.change(float(ticks[-1]) / self._tick_hz, self._train())
+            wave = self._train() if self._timer.runs else self._standing()
+            self.voltage.change(float(ticks[-1]) / self._tick_hz, wave)
 
     def _edges(self, begin: float, end: float) -> Iterator[tuple[float, bool]]:
         """Where the pin changes from one instant to another, the state at the first one included."""
         period, high = self.period_ticks, min(self._high_counts, self._counts) * self._count_ticks
-        start = self._origin + math.floor((begin - self._origin) / period + 1e-9) * period
+        start = (
+            self._timer.origin + math.floor((begin - self._timer.origin) / period + 1e-9) * period
+        )
         while start < end:
             for at, is_high in ((start, True), (start + high, False)):
                 until = start + (high if is_high else period)
@@ -247,15 +235,14 @@ class LivePulses:
         return self.next_period(ticks) if self._pwm.preload else ticks
 
     def next_period(self, ticks: float) -> float:
-        """Ticks at which the first period from then on begins."""
-        done = np.ceil((ticks - self._origin) / self.period_ticks - 1e-9)
-        return float(self._origin + max(0.0, done) * self.period_ticks)
+        """Ticks at which the first period from then on begins; at once where the counter stands."""
+        return self._timer.next_period(ticks) if self._timer.runs else ticks
 
     def _train(self) -> PiecewiseWaveform:
         count_s = self._count_ticks / self._tick_hz
         high_s = min(self._high_counts, self._counts) * count_s
         train = pulse_train(0.0, self._pwm.high_v, high_s, self._counts * count_s)
-        return replace(train, begin_s=self._origin / self._tick_hz, always=True)
+        return replace(train, begin_s=self._timer.origin / self._tick_hz, always=True)
 
 
 def _held(level_v: float) -> PiecewiseWaveform:

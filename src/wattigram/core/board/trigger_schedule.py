@@ -46,10 +46,10 @@ class TriggerSchedule:
         self.set_up(converter)
         self._origin = 0.0
         """When the pattern of triggers began."""
-        self._later: list[tuple[float, EffectivePace, float]] = []
-        """Patterns to come: from when, and when each began."""
-        self._halted_at: float | None = None
-        """Where in its period the timer stood that was stopped."""
+        self._period: float | None = self._pace.period_ticks
+        """Of the pattern; None where the timer stands."""
+        self._later: list[tuple[float, float | None, float]] = []
+        """What its timer does later: from when, its period, and when one began."""
         self._random: NDArray[np.int64] | None = None
         self._random_block = -1
         self.triggers = 0
@@ -63,6 +63,8 @@ class TriggerSchedule:
 
     def set_up(self, converter: EffectiveConverter) -> None:
         """Other slots; a scan that has begun is brought to its end."""
+        if converter.pace.kind == self._pace.kind:
+            self._pace = converter.pace
         self._service = (
             converter.service
             if converter.service is not None and converter.service.keep == "scan"
@@ -85,49 +87,34 @@ class TriggerSchedule:
         self.free_ticks = free_ticks
         self.started = triggers > 0
 
-    def retime(
-        self, ticks: float, pace: EffectivePace, *, waits: bool = False, slower: float = 1.0
-    ) -> None:
-        """What starts cycles is set anew.
+    def start_by(self, pace: EffectivePace, ticks: float) -> None:
+        """Something else starts cycles from now on."""
+        self._pace = pace
+        self._later = [(ticks, pace.period_ticks, ticks)]
+        self._go_over()
 
-        The counter of a timer goes on where it stands, ``slower`` by that factor; where that is beyond a
-        shorter period, one begins at once. With ``waits`` the new period begins when the one before ends.
-        """
-        if pace.kind != "pattern":
-            if self._pace.kind == "pattern" and pace.kind == "never":
-                self._halted_at = self._position(ticks)
-            self._pace, self._later = pace, []
-            return
-        position = self._halted_at if self._halted_at is not None else self._position(ticks)
-        self._halted_at = None
-        begins = ticks
-        if waits and self._pace.kind == "pattern" and position > 0:
-            begins, position = ticks + self._pace.period_ticks - position, 0.0
-        position *= slower
-        origin = begins - (position if position < pace.period_ticks else 0.0)
-        self._later = [one for one in self._later if one[0] < begins]
-        self._later.append((begins, pace, origin))
-        if self._pace.kind != "pattern":
-            self._go_over()
-
-    def _position(self, ticks: float) -> float:
-        """How far its period is over, in ticks."""
-        if self._pace.kind != "pattern":
-            return 0.0
-        return (ticks - self._origin) % self._pace.period_ticks
+    def follow(self, courses: list[tuple[float, float | None, float]]) -> None:
+        """The timer that starts cycles is set up anew: from when, its period, None where it stands, and when
+        one began."""
+        if self._pace.kind == "pattern":
+            self._later = [one for one in self._later if one[0] < courses[0][0]] + courses
 
     def _go_over(self) -> None:
         """The next pattern begins."""
-        begins, self._pace, self._origin = self._later.pop(0)
+        begins, self._period, self._origin = self._later.pop(0)
+        if self._period is None or not self._pace.offsets_ticks:
+            return
         count = len(self._pace.offsets_ticks)
-        self._next = max(0, int((begins - self._origin) // self._pace.period_ticks)) * count
+        self._next = max(0, int((begins - self._origin) // self._period)) * count
         while self._at(self._next) < begins:
             self._next += 1
 
     def _at(self, number: int) -> float:
-        """When a trigger of the pattern comes."""
+        """When a trigger of the pattern comes; never where the timer stands."""
+        if self._period is None:
+            return math.inf
         period, place = divmod(number, len(self._pace.offsets_ticks))
-        return self._origin + period * self._pace.period_ticks + self._pace.offsets_ticks[place]
+        return self._origin + period * self._period + self._pace.offsets_ticks[place]
 
     def _due(self) -> float:
         """When the next trigger of the pattern comes."""
@@ -265,7 +252,6 @@ class TriggerSchedule:
                 at = self._waiting.popleft()
             else:
                 at = self._due()
-                pace = self._pace
                 if at >= until_ticks:
                     return None
                 self._next += 1

@@ -31,10 +31,6 @@ class SetUp(msgspec.Struct, frozen=True):
     carriers: tuple[DmaTransfer | None, DmaTransfer | None]
     timer: str
     """The timer that starts it; "" for none."""
-    count_ticks: int
-    """Bus clocks of a count of that timer."""
-    has_second: bool
-    """A new period of it waits for the end of the one before."""
     windows: tuple[Window, ...]
 
 
@@ -65,6 +61,11 @@ class LateSetUp:
         if not self._asked:
             self._asked = self._set_ups(self._begun)[1]
 
+    def before(self, name: str) -> EffectiveConverter:
+        """How a converter was set up when it was looked at last."""
+        self.begin()
+        return self._asked[name].converter
+
     def changes(self, state: SiliconState) -> Iterator[Change]:
         """Converters that are on, and set up otherwise than before.
 
@@ -88,11 +89,22 @@ class LateSetUp:
         if silicon is None:
             if len(self._known) >= MOST_KEPT:
                 self._known.pop(next(iter(self._known)))
-            silicon = self._known[key] = self._decode(state.copy())
+            silicon = self._known[key] = self._decode(_with_timers_running(state))
         return silicon, {
             one.name: _set_up(state, one, _windows(silicon, one.name))
             for one in silicon.config.converters
         }
+
+
+def _with_timers_running(state: SiliconState) -> SiliconState:
+    """As if no timer stood: when each counts is followed by itself."""
+    copy = state.copy()
+    for register in state.registers.registers:
+        for field in register.register.fields:
+            if register.block.kind == "timer" and field.sets == "run":
+                copy.shadow.write(register, copy.shadow.value(register) | 1 << field.low)
+                copy.first.setdefault((register.owner, "run"), copy.writes + 1)
+    return copy
 
 
 def _followed(state: SiliconState) -> list[tuple[RegisterAt, int]]:
@@ -105,7 +117,7 @@ def _followed(state: SiliconState) -> list[tuple[RegisterAt, int]]:
             mask := sum(
                 field.mask
                 for field in register.register.fields
-                if field.access == "read-write" and field.sets != "place"
+                if field.access == "read-write" and field.sets not in {"place", "run"}
             )
         )
     ]
@@ -125,7 +137,6 @@ def _set_up(
     state: SiliconState, converter: EffectiveConverter, windows: tuple[Window, ...]
 ) -> SetUp:
     trigger = state.text(converter.name, "trigger", "")
-    is_timer = state.has(trigger, "period")
     carriers = dma_transfers(state, converter.name)
     if state.text(converter.name, "delivery", "polling") == "dma" and carriers[0] is None:
         # Nobody carries anything anywhere.
@@ -134,8 +145,6 @@ def _set_up(
         # How many laps are worked out together depends on the rate, and changes nothing.
         converter.unchecked(loop=converter.loop.unchecked(laps=0)),
         carriers,
-        trigger if is_timer else "",
-        state.number(trigger, "prescaler", 1) if is_timer else 1,
-        is_timer and state.flag(trigger, "preload", False),
+        trigger if state.has(trigger, "period") else "",
         windows,
     )

@@ -16,6 +16,7 @@ from wattigram.core.base.errors import BoardError
 from wattigram.core.board import Run
 from wattigram.core.board.channel import Channel
 from wattigram.core.board.event_detection import DetectedEvent, ThresholdDetector
+from wattigram.core.board.live_timer import LiveTimer
 from wattigram.core.board.processing import Tap
 from wattigram.core.board.wire_words import WireWords
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig, EffectiveWatch
@@ -93,6 +94,12 @@ class ImageRun(Run):
         }
         self._clock = config.tick_hz
         self._late_set_up = LateSetUp(decode, state) if decode is not None else None
+        self._timers = {
+            name: LiveTimer(*self._counts_of(name), runs=state.flag(name, "run", True))
+            for timer in machine.setup.part.timers
+            for name in timer.names
+            if state.has(name, "period")
+        }
         self._is_unsettled = False
         """Settings were changed, and not all converters that they may concern are on."""
         self._ports = {port.name: port.bits for port in machine.setup.part.ports}
@@ -376,6 +383,10 @@ class ImageRun(Run):
         for owner, on, instant in activity.enabled:
             now = max(0, instant - self.epoch)
             channel = self._by_name.get(owner)
+            timer = self._timers.get(owner)
+            if timer is not None:
+                timer.run(float(now), on=on)
+                self._timer_changed(owner, now)
             pulses = self.live.pulses.get(self._pins.get(owner, ""))
             if pulses is not None:
                 pulses.run(float(now), on=on)
@@ -395,6 +406,8 @@ class ImageRun(Run):
             else:
                 since = max(float(now), channel.pace.free_ticks)
                 channel.pace.pause(since, float(now) if on else None)
+                if on and not self._is_acted_upon(channel):
+                    self._again += self._advanced(channel, None)
         if activity.set_up is not None:
             self._set_up_anew(max(0, activity.set_up - self.epoch))
         for owner, instant in activity.started:
@@ -430,7 +443,8 @@ class ImageRun(Run):
         """Settings by which converters run were changed."""
         state = self.machine.peripherals.state
         self._is_unsettled = True
-        if self._late_set_up is None or not any(map(state.is_on, self._by_name)):
+        none_is_on = not any(map(state.is_on, self._by_name))
+        if self._late_set_up is None or none_is_on or self._has_ended(now):
             return
         try:
             changes = list(self._late_set_up.changes(state))
@@ -443,10 +457,16 @@ class ImageRun(Run):
             if channel is not None:
                 self._change(channel, change, now)
 
+    def _has_ended(self, now: int) -> bool:
+        """What is set up then belongs to no run: firmware turns off what it needs no longer."""
+        return self._end_ticks is not None and now >= self._end_ticks
+
     def _change(self, channel: Channel, change: Change, now: int) -> None:
         before, after = change.before, change.now
-        is_ahead = not self._is_acted_upon(channel)
-        if is_ahead and not self._is_off(channel):
+        is_ahead = not self._is_acted_upon(channel) and not self._halted.get(
+            channel.config.name, False
+        )
+        if is_ahead:
             self._take_back(channel, now)
         pins = {**change.silicon.config.bench.pins, **self.bench.pins}
         if len(pins) > len(self.bench.pins):
@@ -460,17 +480,35 @@ class ImageRun(Run):
         self._hand_overs[channel.stream].set_up(
             len(after.converter.slots), is_carried_anew=is_carried_anew
         )
-        if before.converter.pace != after.converter.pace or before.count_ticks != after.count_ticks:
-            channel.pace.retime(
-                float(now),
-                after.converter.pace,
-                waits=before.has_second,
-                slower=after.count_ticks / before.count_ticks,
-            )
+        is_started_otherwise = before.converter.pace.kind != after.converter.pace.kind
+        if is_started_otherwise or before.timer != after.timer:
+            channel.pace.start_by(after.converter.pace, float(now))
+            if after.timer in self._timers:
+                channel.pace.follow(self._timers[after.timer].courses(float(now)))
         if before.windows != after.windows or before.converter.slots != after.converter.slots:
             self._judge_anew(channel, after)
-        if is_ahead and not self._halted.get(channel.config.name, False):
+        if is_ahead:
             self._again += self._advanced(channel, None)
+
+    def _timer_changed(self, name: str, now: int) -> None:
+        """A timer stands, goes on, or has another period: so do the converters that it starts."""
+        state = self.machine.peripherals.state
+        if self._late_set_up is None or self._has_ended(now):
+            return
+        for channel in self.channels:
+            owner = channel.config.name
+            if state.text(owner, "trigger", "") != name:
+                continue
+            is_ahead = not self._is_acted_upon(channel)
+            is_on = not self._halted.get(owner, False)
+            if is_ahead and is_on:
+                self._take_back(channel, now)
+            channel.leave_steady(self._late_set_up.before(owner))
+            if not is_on:
+                channel.pace.pause(channel.pace.free_ticks, None)
+            channel.pace.follow(self._timers[name].courses(float(now)))
+            if is_ahead and is_on:
+                self._again += self._advanced(channel, None)
 
     def _judge_anew(self, channel: Channel, set_up: SetUp) -> None:
         """The converter's own windows are set up otherwise."""
@@ -528,12 +566,16 @@ class ImageRun(Run):
     def _retime(self, timer: str, setting: str, ticks: int) -> None:
         """A timer's registers hold something else: from the next period on, where they have second
         ones, else at once."""
+        timer_now = self._timers.get(timer)
+        if timer_now is not None and setting != "compare":
+            timer_now.set_up(float(ticks), *self._counts_of(timer), waits=self._waits(timer))
+            self._timer_changed(timer, ticks)
         pulses = self.live.pulses.get(self._pins.get(timer, ""))
         if pulses is None:
             return
         state = self.machine.peripherals.state
         at = float(ticks)
-        effect = pulses.next_period(at) if state.flag(timer, "preload", False) else at
+        effect = pulses.next_period(at) if self._waits(timer) else at
         if setting == "compare":
             self._show("duty", timer, at, effect, state.number(timer, "compare", 0))
         elif setting == "period":
@@ -544,6 +586,16 @@ class ImageRun(Run):
             high_counts=np.array([state.number(timer, "compare", 0)]),
             count_ticks=float(state.number(timer, "prescaler", 1) * self._clock_divisor),
         )
+
+    def _waits(self, timer: str) -> bool:
+        """What is written to its registers holds from the next period on."""
+        return self.machine.peripherals.state.flag(timer, "preload", False)
+
+    def _counts_of(self, timer: str) -> tuple[int, float]:
+        """Counts of a period, and ticks of each."""
+        state = self.machine.peripherals.state
+        count_ticks = state.number(timer, "prescaler", 1) * self._clock_divisor
+        return state.number(timer, "period", 1), float(count_ticks)
 
     def leave_partials(self, owner: str = "") -> None:
         """Before the program looks, or may stop: what DMA has moved since the last mark lies in memory,
