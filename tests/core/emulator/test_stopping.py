@@ -15,6 +15,7 @@ from wattigram.core.base.errors import WattigramError
 from wattigram.core.firmware import write_firmware
 from wattigram.core.judge import prove
 from wattigram.core.model.design import Workspace
+from wattigram.core.model.design.edits import apply_edit
 from wattigram.core.model.design.workspace_files import workspace_from_text
 from wattigram.core.predict.timing import scan_timing
 
@@ -316,3 +317,72 @@ def test_its_own_results_may_stop_a_converter(tmp_path: Path) -> None:
 def test_a_converter_that_converts_once_is_not_turned_on_and_off() -> None:
     with pytest.raises(WattigramError, match="converts only once"):
         design('kind = "software"\nrepeat = false', 'kind = "interrupt"', 20, OFF)
+
+
+AGAIN = CONTROL.format(name="Again", when='kind = "period"\nperiod = "3.37 ms"', action="rearm")
+ONE_RUN = {
+    "dma": 'kind = "dma"\nchannel = "DMA 1"\ncircular = false\nsingle_run = true',
+    "interrupt": 'kind = "interrupt"\nsingle_run = true',
+    "scan": 'kind = "interrupt"\nper = "scan"\nsingle_run = true',
+    "polling": 'kind = "polling"\nsingle_run = true',
+}
+
+
+@pytest.mark.parametrize("board", ["design", pytest.param("image", marks=needs_compiler)])
+@pytest.mark.parametrize("name", ONE_RUN)
+@pytest.mark.parametrize("trigger", [TIMER, 'kind = "free-running"'], ids=["timer", "free"])
+def test_a_single_run_that_is_over_is_rearmed(
+    board: str, name: str, trigger: str, tmp_path: Path
+) -> None:
+    """Each run has its whole buffer, from the first trigger after it was re-armed; a run that is not over
+    goes on."""
+    sampling = {TIMER: 64}.get(trigger, 768)
+    workspace = design(trigger, ONE_RUN[name], 20, AGAIN)
+    slots = tuple(
+        slot.replaced(sampling_cycles=sampling) for slot in workspace.project.chains[0].slots
+    )
+    chain = workspace.project.chains[0].replaced(
+        slots=slots, per_trigger="continuous" if sampling == 768 else "scan"
+    )
+    workspace = Workspace(workspace.project.replaced(chains=(chain,)), workspace.part)
+    assert not [one for one in find_all(workspace) if one.severity == "error"]
+    address = "virtual"
+    if board == "image":
+        address = f"image:{built(workspace, tmp_path / 'c').elf}"
+    with record(workspace, 0.05, tmp_path / "take.h5", address) as take:
+        assert take.lost_items(0) == 0
+        held_s = take.items(64).astype(np.int64) / take.tick_hz
+        volts = take.items(0) * 3.3 / 4096
+        proof = prove(workspace, take)
+    each_s = float(scan_timing(workspace, chain).cycle_s)
+    assert np.max(np.abs(volts - 0.1 - 30.0 * held_s)) < 3e-3
+    runs = held_s[: len(held_s) // 20 * 20].reshape(-1, 20)
+    assert len(runs) == 15
+    assert np.diff(runs, axis=1) == pytest.approx(each_s, abs=2e-6)
+    begun_s = runs[1:, 0] - held_s[0]
+    armed_s = np.arange(1, 15) * 3.37e-3
+    wait_s = begun_s - armed_s
+    assert wait_s.min() > -1e-6
+    assert wait_s.max() < 1e-4 + 1.5e-4 * (board == "image")
+    if trigger == TIMER:
+        numbers = begun_s / STEP_S
+        assert numbers == pytest.approx(np.rint(numbers), abs=0.01)
+    assert [one.outcome for one in proof.verdicts] == ["holds", "holds"]
+
+
+def test_what_is_rearmed_before_its_end_is_told(tmp_path: Path) -> None:
+    """A run of 20 samples takes 2 ms: each third time of 0.9 ms one begins."""
+    often = AGAIN.replace("3.37 ms", "0.9 ms")
+    workspace = design(TIMER, ONE_RUN["interrupt"], 20, often)
+    (found,) = (one for one in find_all(workspace) if one.code == "rearmed-too-early")
+    assert "each third of them" in found.message
+    assert found.remedy is not None
+    longer = apply_edit(workspace, found.remedy)
+    assert "rearmed-too-early" not in {one.code for one in find_all(longer)}
+    with record(workspace, 0.05, tmp_path / "take.h5") as take:
+        assert take.item_count(0) == pytest.approx(0.05 / 0.0027 * 20, abs=20)
+
+
+def test_what_is_rearmed_has_an_end() -> None:
+    with pytest.raises(WattigramError, match="filled again and again"):
+        design(TIMER, 'kind = "interrupt"', 20, AGAIN)

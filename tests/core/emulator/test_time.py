@@ -123,7 +123,12 @@ def running(design: Workspace, elf: Path, seconds: float) -> tuple[Machine, Imag
         )
 
     silicon = image_silicon(machine.peripherals.state.copy(), setup, codes, trial.observed)
-    return machine, ImageRun(silicon, machine, ticks)
+    return machine, ImageRun(
+        silicon,
+        machine,
+        ticks,
+        decode=lambda state: image_silicon(state, setup, codes, trial.observed, by_triggers=True),
+    )
 
 
 POLLED: dict[str, tuple[Edit, ...]] = {

@@ -48,7 +48,8 @@ class Standing(msgspec.Struct, frozen=True):
     converted: int
     memory: tuple[int, NDArray[Any], IntArray | None]
     pace: TriggerSchedule | None
-    """Of one that is not steady."""
+    timed: tuple[Any, ...]
+    """Both of one that is not steady."""
     taps: list[tuple[int, Tap]]
     """Those of the converter itself."""
     results: int
@@ -112,8 +113,6 @@ class Channel:
         """Of all that was converted, the first since its own taps or slots were set anew."""
         self.cycles = 0
         self.converted = 0
-        self.cycles_off = 0
-        """Of ``cycles``, those that would have been while a steady converter was off."""
         self.lost = 0
         self.results: list[tuple[NDArray[np.float64], IntArray, IntArray]] | None = (
             [] if stream in {route.converter for route in config.routes} else None
@@ -128,8 +127,7 @@ class Channel:
             if watch is not None and watch.stops and config.taps[watch.tap].converter == stream
         ]
         self.is_controlled = any(
-            reaction.action in {"stop", "start"} and reaction.acts_on == stream
-            for reaction in config.reactions
+            reaction.controls and reaction.acts_on == stream for reaction in config.reactions
         )
         """The program turns it off and on."""
         self.stops = bool(stopping) or self.is_controlled
@@ -396,15 +394,24 @@ class Channel:
         since = max(float(watch_ticks), self.pace.free_ticks)
         self.pace.pause(since, None if rearm_ticks is None else since + rearm_ticks)
 
-    def control(self, ticks: int, on: bool) -> None:
-        """The program turns it on or off, or asks for a scan; one that has begun is brought to its
-        end."""
-        if self.config.pace.asked:
+    def control(self, ticks: int, action: str) -> None:
+        """The program turns it on or off, asks for a scan, or re-arms it; a scan that has begun is brought to
+        its end."""
+        if action == "rearm":
+            self._rearm(float(ticks))
+        elif self.config.pace.asked:
             self.pace.trigger_at(float(ticks))
-        elif on:
+        elif action == "start":
             self.pace.go_on(float(ticks))
         else:
             self.pace.pause(float(ticks), None)
+
+    def _rearm(self, ticks: float) -> None:
+        """A single run that is over begins once more: with a scan, at the first element."""
+        if not self._memory.is_full:
+            return
+        self._memory.begin_run()
+        self.pace.begin_scan(ticks)
 
     def _fetch(
         self, codes: IntArray, held: IntArray, ends: NDArray[np.float64], ticks: float
@@ -518,7 +525,8 @@ class Channel:
         pace = None if self.is_steady else copy.deepcopy(self.pace)
         taps = copy.deepcopy(self._by_hardware)
         results = len(self.results or ())
-        return Standing(self.cycles, self.converted, self._memory.standing(), pace, taps, results)
+        memory, timed = self._memory.standing(), self._timed.standing()
+        return Standing(self.cycles, self.converted, memory, pace, timed, taps, results)
 
     def stand_again(self, standing: Standing) -> None:
         """Stand where it was: what has been worked out since then has not happened."""
@@ -526,19 +534,10 @@ class Channel:
         self._memory.stand_again(standing.memory)
         if standing.pace is not None:
             self.pace = copy.deepcopy(standing.pace)
+            self._timed.stand_again(standing.timed)
         self._by_hardware = copy.deepcopy(standing.taps)
         if self.results is not None:
             del self.results[standing.results :]
-
-    def skip_to(self, ticks: int) -> None:
-        """A steady converter was off until then; it goes on with the next trigger."""
-        if not self._is_stamped:
-            self._is_stamped = True
-            self._memory.stamp(self._times.held)
-        begun = max(self.cycles, -(-ticks // self.config.cycle_ticks))
-        self.cycles_off += begun - self.cycles
-        self.cycles = begun
-        self.converted = begun * self._slots
 
     def all_ready_ticks(self, parts: list[BufferPart]) -> list[IntArray]:
         """The same of each of several hand-overs that follow each other, each (n,) int64."""

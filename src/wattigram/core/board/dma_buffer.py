@@ -134,6 +134,11 @@ class DmaBuffer:
         self._pending, self._pending_held = self._pending[:0], None
         self._begin, self._loop = self.written, loop
 
+    def begin_run(self) -> None:
+        """Be filled once more, when it is full; numbers go on with a whole buffer."""
+        self.written += -(self.written - self._begin) % self._loop.items
+        self._begin = self.written
+
     def stamp(self, held: Callable[[IntArray], IntArray]) -> None:
         """From now on items come with their instants: ``held`` tells those of numbers, (n,) int64 each."""
         if self._pending_held is None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from typing import Any
 
 import numpy as np
 from numpy.typing import NDArray
@@ -90,6 +91,16 @@ class TimedSynth:
         )
         for side in self._sides:
             side.rewire(converter, bench.pins, self._tick_hz)
+
+    def standing(self) -> tuple[Any, ...]:
+        """How far it has come, with what the capacitors hold, to come back to."""
+        return self._done, *(side.standing() for side in self._sides)
+
+    def stand_again(self, standing: tuple[Any, ...]) -> None:
+        """Stand where it was, so that the same conversions have the same noise."""
+        self._done, *sides = standing
+        for side, held in zip(self._sides, sides, strict=True):
+            side.stand_again(held)
 
     def codes(self, held_ticks: FloatArray, places: IntArray) -> IntArray:
         """Results of slots, hardware sums done.

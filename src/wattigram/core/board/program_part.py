@@ -33,11 +33,11 @@ class _Due(msgspec.Struct, frozen=True, order=True):
 
 
 class Control(msgspec.Struct, frozen=True):
-    """A converter is turned on or off by the program."""
+    """A converter is turned on or off by the program, or re-armed."""
 
     ticks: int
     converter: int
-    on: bool
+    action: str
 
 
 class _Known:
@@ -136,7 +136,7 @@ class ProgramPart:
         acting = {
             number
             for number, reaction in enumerate(self._config.reactions)
-            if reaction.action in {"stop", "start"} and reaction.acts_on == converter
+            if reaction.controls and reaction.acts_on == converter
         }
         due = [one.ticks for one in self._due if one.reaction in acting]
         due += [at for number, at in self._next_period.items() if number in acting]
@@ -155,8 +155,8 @@ class ProgramPart:
         """One reaction after the other, each in its time."""
         reaction = self._config.reactions[due.reaction]
         done = self._free_at = max(self._free_at, due.ticks) + reaction.busy_ticks
-        if reaction.action in {"stop", "start"}:
-            self.controls.append(Control(done, reaction.acts_on, reaction.action == "start"))
+        if reaction.controls:
+            self.controls.append(Control(done, reaction.acts_on, reaction.action))
         if reaction.output is None:
             return
         codes = [self._code(due, reading) for reading in reaction.readings]

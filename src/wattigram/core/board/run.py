@@ -134,12 +134,11 @@ class Run:
         """Counts by name and stream: cycles done, items handed over, items lost to the program,
         triggers missed."""
         first = self.channels[0] if self.channels else None
-        done = 0 if first is None else first.cycles - first.cycles_off
+        done = 0 if first is None else first.cycles
         counts = {"cycles": done, "ticks": self.ticks}
         for channel in self.channels:
             counts[f"items.{channel.stream}"] = channel.handed_over
-            off = channel.cycles_off * len(channel.config.slots)
-            counts[f"converted.{channel.stream}"] = channel.converted - off
+            counts[f"converted.{channel.stream}"] = channel.converted
             counts[f"lost.{channel.stream}"] = channel.lost
             counts[f"missed.{channel.stream}"] = channel.missed
         for tap, done in zip(self.config.taps, self._reduced, strict=True):
@@ -235,7 +234,7 @@ class Run:
                 continue  # what came of it may be a reason
             due = [one for one in mine if one.ticks <= until]
             for one in due:
-                channel.control(one.ticks, one.on)
+                channel.control(one.ticks, one.action)
                 program.controls.remove(one)
             if due:
                 continue

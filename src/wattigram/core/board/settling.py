@@ -422,6 +422,14 @@ class SequenceSettling:
             ]
         )
 
+    def standing(self) -> tuple[float, dict[str, float], dict[str, float]]:
+        """What the capacitors hold, to come back to."""
+        return self._held, dict(self._off), dict(self._end_s)
+
+    def stand_again(self, standing: tuple[float, dict[str, float], dict[str, float]]) -> None:
+        """Hold that again."""
+        self._held, self._off, self._end_s = standing[0], dict(standing[1]), dict(standing[2])
+
     def settle(
         self, volts: FloatArray, places: NDArray[np.int64], held_s: FloatArray
     ) -> FloatArray:

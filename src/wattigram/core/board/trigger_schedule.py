@@ -147,6 +147,11 @@ class TriggerSchedule:
         self.free_ticks = max(self.free_ticks, since_ticks)
         self._paused_until = until_ticks
 
+    def begin_scan(self, since_ticks: float) -> None:
+        """It is turned off and on: what is started from then on begins with the first slot."""
+        self._place = 0
+        self.pause(since_ticks, since_ticks)
+
     def go_on(self, since_ticks: float) -> None:
         """End a pause that has no end of its own; what goes on already goes on."""
         if self._paused_until is None:

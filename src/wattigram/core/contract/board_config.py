@@ -270,16 +270,30 @@ class EffectiveReaction(_Effective):
     output: Annotated[int, Meta(ge=0)] | None = None
     """Its place among the outputs; None for one that the board cannot see."""
     action: Literal[
-        "high", "low", "toggle", "follows", "follows-inverted", "scaled", "sends", "stop", "start"
+        "high",
+        "low",
+        "toggle",
+        "follows",
+        "follows-inverted",
+        "scaled",
+        "sends",
+        "stop",
+        "start",
+        "rearm",
     ] = "high"
     acts_on: Annotated[int, Meta(ge=0)] = 0
-    """The converter that is stopped or started."""
+    """The converter that is stopped, started or re-armed."""
     is_bar: bool = False
     readings: Annotated[tuple[EffectiveReading, ...], Meta(max_length=64)] = ()
     scale: EffectiveScale | None = None
     pieces: Annotated[tuple[EffectivePiece, ...], Meta(max_length=128)] = ()
     busy_ticks: Annotated[int, Meta(ge=0)] = 0
     """What it keeps the main loop busy for before it has done it."""
+
+    @property
+    def controls(self) -> bool:
+        """It turns a converter on or off, or re-arms it."""
+        return self.action in {"stop", "start", "rearm"}
 
 
 class EffectiveBench(_Effective):
@@ -523,7 +537,7 @@ class EffectiveConfig(_Effective):
         for reaction in self.reactions:
             if any(reading.tap >= len(self.taps) for reading in reaction.readings):
                 raise ValueError("a reaction uses a tap that does not exist")
-            if reaction.action in {"stop", "start"} and reaction.acts_on >= len(self.converters):
+            if reaction.controls and reaction.acts_on >= len(self.converters):
                 raise ValueError("a reaction acts on a converter that does not exist")
             if reaction.output is not None and reaction.output >= len(self.outputs):
                 raise ValueError("a reaction moves an output that does not exist")

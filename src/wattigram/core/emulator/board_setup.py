@@ -18,7 +18,6 @@ from wattigram.core.model.bench import Wiring
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.workspace_files import BoardText, board_texts
 from wattigram.core.model.part import Part
-from wattigram.core.predict.timing import scan_timing
 from wattigram.core.silicon.deploy import effective_outputs
 from wattigram.core.silicon.registers import Surroundings, surroundings
 
@@ -28,8 +27,7 @@ Stream = Annotated[int, Meta(ge=0, le=255)]
 class BoardSetup(StrictModel):
     """All that a virtual board with an image is given besides the image.
 
-    ``stopped`` names converters that the program may stop, so that they are followed cycle by
-    cycle; ``probes`` are the streams that carry what is seen at the ends of DMA channels, and
+    ``probes`` are the streams that carry what is seen at the ends of DMA channels, and
     ``outputs`` those of what the program moves.
     """
 
@@ -39,7 +37,6 @@ class BoardSetup(StrictModel):
     bus_clock: str
     bench: tuple[Wiring, ...]
     levels_v: dict[str, float]
-    stopped: tuple[str, ...] = ()
     probes: dict[str, Stream] = msgspec.field(default_factory=dict)
     outputs: Annotated[tuple[EffectiveOutput, ...], Meta(max_length=8)] = ()
     boards: dict[str, BoardText] = msgspec.field(default_factory=dict)
@@ -68,10 +65,6 @@ def board_setup(workspace: Workspace, seed: int) -> BoardSetup:
     """What a board of this design is given."""
     around = surroundings(workspace)
     project = workspace.project
-    stopped = []
-    for chain in project.chains:
-        if project.is_stopped_by_events(chain) and scan_timing(workspace, chain).stamped:
-            stopped.append(chain.converter)
     probes = {route.channel: OUTPUT_STREAM + number for number, route in enumerate(project.routes)}
     return BoardSetup(
         part=workspace.part,
@@ -80,7 +73,6 @@ def board_setup(workspace: Workspace, seed: int) -> BoardSetup:
         bus_clock=str(workspace.bus_clock_hz),
         bench=around.bench,
         levels_v=dict(around.levels_v),
-        stopped=tuple(stopped),
         probes=probes,
         outputs=effective_outputs(workspace),
         boards=board_texts(workspace),

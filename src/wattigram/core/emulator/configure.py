@@ -43,8 +43,11 @@ def image_silicon(
     setup: BoardSetup,
     read_codes: ReadCodes,
     observed: Observed,
+    *,
+    by_triggers: bool = False,
 ) -> Silicon:
-    """The configuration that registers come to, with items as hardware leaves them.
+    """The configuration that registers come to, with items as hardware leaves them; ``by_triggers`` tells
+    all that starts a converter, also where that is even.
 
     Raises
     ------
@@ -56,7 +59,7 @@ def image_silicon(
     except RegisterError as fault:
         raise BoardError(fault.message) from fault
     workspace = Workspace(
-        _stoppable(project, setup),
+        _stoppable(project) if by_triggers else project,
         setup.part,
         boards_from_texts(setup.boards, "the board's set-up"),
     )
@@ -118,14 +121,9 @@ def _watches(workspace: Workspace) -> Iterator[tuple[int, tuple[str, int]]]:
                 yield number, (chain.converter, int(window.name))
 
 
-def _stoppable(project: Project, setup: BoardSetup) -> Project:
-    """Converters that the program may stop are followed cycle by cycle, as where a window of their
-    own may stop them."""
-    stopped = {
-        chain.slots[0].signal
-        for chain in project.chains
-        if chain.converter in setup.stopped and chain.slots
-    }
+def _stoppable(project: Project) -> Project:
+    """Converters are followed trigger by trigger, as where a window of their own may stop them."""
+    stopped = {chain.slots[0].signal for chain in project.chains if chain.slots}
     idle = Threshold(
         name="stopped by the program", low=0.0, high=0.0, action="stop", interrupt_enabled=False
     )

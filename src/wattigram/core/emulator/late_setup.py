@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Hashable, Iterator
+from collections import Counter
+from collections.abc import Callable, Hashable, Iterator, Mapping
 
 import msgspec
 
@@ -29,6 +30,8 @@ class SetUp(msgspec.Struct, frozen=True):
 
     converter: EffectiveConverter
     carriers: tuple[DmaTransfer | None, DmaTransfer | None]
+    run: int
+    """How often the DMA that carries its results was switched on."""
     timer: str
     """The timer that starts it; "" for none."""
     windows: tuple[Window, ...]
@@ -55,11 +58,13 @@ class LateSetUp:
         self._registers = _followed(state)
         self._known: dict[Hashable, Silicon] = {}
         self._asked: dict[str, SetUp] = {}
+        self.runs: Counter[str] = Counter()
+        """How often each DMA channel was switched on since then."""
 
     def begin(self) -> None:
         """See how all was set up when the board began to run."""
         if not self._asked:
-            self._asked = self._set_ups(self._begun)[1]
+            self._asked = self._set_ups(self._begun, {})[1]
 
     def before(self, name: str) -> EffectiveConverter:
         """How a converter was set up when it was looked at last."""
@@ -75,7 +80,7 @@ class LateSetUp:
             When no board could run so.
         """
         self.begin()
-        silicon, now = self._set_ups(state)
+        silicon, now = self._set_ups(state, self.runs)
         for name, set_up in now.items():
             before = self._asked.get(name)
             if before is None or set_up == before or not state.is_on(name):
@@ -83,7 +88,9 @@ class LateSetUp:
             self._asked[name] = set_up
             yield Change(before, set_up, silicon)
 
-    def _set_ups(self, state: SiliconState) -> tuple[Silicon, dict[str, SetUp]]:
+    def _set_ups(
+        self, state: SiliconState, runs: Mapping[str, int]
+    ) -> tuple[Silicon, dict[str, SetUp]]:
         key = tuple(state.shadow.value(register) & mask for register, mask in self._registers)
         silicon = self._known.get(key)
         if silicon is None:
@@ -91,7 +98,7 @@ class LateSetUp:
                 self._known.pop(next(iter(self._known)))
             silicon = self._known[key] = self._decode(_with_timers_running(state))
         return silicon, {
-            one.name: _set_up(state, one, _windows(silicon, one.name))
+            one.name: _set_up(state, one, _windows(silicon, one.name), runs)
             for one in silicon.config.converters
         }
 
@@ -134,7 +141,10 @@ def _windows(silicon: Silicon, converter: str) -> tuple[Window, ...]:
 
 
 def _set_up(
-    state: SiliconState, converter: EffectiveConverter, windows: tuple[Window, ...]
+    state: SiliconState,
+    converter: EffectiveConverter,
+    windows: tuple[Window, ...],
+    runs: Mapping[str, int],
 ) -> SetUp:
     trigger = state.text(converter.name, "trigger", "")
     carriers = dma_transfers(state, converter.name)
@@ -145,6 +155,7 @@ def _set_up(
         # How many laps are worked out together depends on the rate, and changes nothing.
         converter.unchecked(loop=converter.loop.unchecked(laps=0)),
         carriers,
+        runs.get(carriers[0].channel, 0) if carriers[0] is not None else 0,
         trigger if state.has(trigger, "period") else "",
         windows,
     )

@@ -54,7 +54,8 @@ class ImageRun(Run):
         end_ticks: int | None,
         first_sequence: int = 0,
         threads: int = 1,
-        decode: Callable[[SiliconState], Silicon] | None = None,
+        *,
+        decode: Callable[[SiliconState], Silicon],
     ) -> None:
         config = silicon.config
         super().__init__(config, first_sequence, threads)
@@ -93,7 +94,7 @@ class ImageRun(Run):
             (output.kind, output.name): number for number, output in enumerate(config.outputs)
         }
         self._clock = config.tick_hz
-        self._late_set_up = LateSetUp(decode, state) if decode is not None else None
+        self._late_set_up = LateSetUp(decode, state)
         self._timers = {
             name: LiveTimer(*self._counts_of(name), runs=state.flag(name, "run", True))
             for timer in machine.setup.part.timers
@@ -184,7 +185,7 @@ class ImageRun(Run):
             if channel.is_followed:
                 others.append(self.ticks + channel.config.cycle_ticks)
             mark = channel.next_mark_ticks() if channel.is_steady else None
-            if mark is not None and not self._is_off(channel):
+            if mark is not None:
                 steady.append(mark)
         return max(self.ticks + 1, min([*steady, *others], default=NEVER))
 
@@ -229,7 +230,7 @@ class ImageRun(Run):
         for channel in self._in_order:
             if channel.stream in self._samplers:
                 self._moved += self._route_frames()
-            if not self._is_acted_upon(channel) and not self._is_off(channel):
+            if not self._is_acted_upon(channel) and not self._is_over:
                 work += self._advanced(channel, executor)
         self._do(work, [one for one in self._in_order if self._is_acted_upon(one)], executor)
 
@@ -262,15 +263,11 @@ class ImageRun(Run):
     def _start_of(self, channel: Channel) -> float:
         """When a channel that goes step by step begins its next scan, or slot; never while it is
         off."""
-        return math.inf if self._is_off(channel) else channel.next_start_ticks()
+        return math.inf if self._is_over else channel.next_start_ticks()
 
     def _is_acted_upon(self, channel: Channel) -> bool:
         """What the program does may start or stop it, so that it goes step by step."""
         return channel.stops or channel.is_followed or channel.config.pace.kind == "events"
-
-    def _is_off(self, channel: Channel) -> bool:
-        """A steady converter is off, or the run is over and what comes belongs to nobody."""
-        return self._is_over or (channel.is_steady and self._halted.get(channel.config.name, False))
 
     @property
     def _is_over(self) -> bool:
@@ -383,6 +380,8 @@ class ImageRun(Run):
         for owner, on, instant in activity.enabled:
             now = max(0, instant - self.epoch)
             channel = self._by_name.get(owner)
+            if on:
+                self._late_set_up.runs[owner] += 1
             timer = self._timers.get(owner)
             if timer is not None:
                 timer.run(float(now), on=on)
@@ -395,19 +394,16 @@ class ImageRun(Run):
             if on and self._is_unsettled:
                 self._set_up_anew(now)
             self._halted[owner] = not on
+            is_ahead = not self._is_acted_upon(channel)
             if not on:
-                until = now if self._end_ticks is None else min(now, self._end_ticks)
-                if not self._is_acted_upon(channel):
-                    self._take_back(channel, until)
-            if on and channel.is_steady:
-                channel.skip_to(now)
-                if not self._is_acted_upon(channel):
-                    self._again += self._advanced(channel, None)
-            else:
-                since = max(float(now), channel.pace.free_ticks)
-                channel.pace.pause(since, float(now) if on else None)
-                if on and not self._is_acted_upon(channel):
-                    self._again += self._advanced(channel, None)
+                end = now if self._end_ticks is None else min(now, self._end_ticks)
+                if is_ahead:
+                    self._take_back(channel, end)
+                channel.leave_steady(self._late_set_up.before(owner))
+            since = max(float(now), channel.pace.free_ticks)
+            channel.pace.pause(since, float(now) if on else None)
+            if on and is_ahead:
+                self._again += self._advanced(channel, None)
         if activity.set_up is not None:
             self._set_up_anew(max(0, activity.set_up - self.epoch))
         for owner, instant in activity.started:
@@ -444,7 +440,7 @@ class ImageRun(Run):
         state = self.machine.peripherals.state
         self._is_unsettled = True
         none_is_on = not any(map(state.is_on, self._by_name))
-        if self._late_set_up is None or none_is_on or self._has_ended(now):
+        if none_is_on or self._has_ended(now):
             return
         try:
             changes = list(self._late_set_up.changes(state))
@@ -471,7 +467,7 @@ class ImageRun(Run):
         pins = {**change.silicon.config.bench.pins, **self.bench.pins}
         if len(pins) > len(self.bench.pins):
             self.set_bench(self.bench.unchecked(pins=pins))
-        is_carried_anew = before.carriers != after.carriers
+        is_carried_anew = (before.carriers, before.run) != (after.carriers, after.run)
         laps = channel.config.loop.laps
         loop = after.converter.loop.unchecked(laps=laps)
         channel.set_up(
@@ -493,7 +489,7 @@ class ImageRun(Run):
     def _timer_changed(self, name: str, now: int) -> None:
         """A timer stands, goes on, or has another period: so do the converters that it starts."""
         state = self.machine.peripherals.state
-        if self._late_set_up is None or self._has_ended(now):
+        if self._has_ended(now):
             return
         for channel in self.channels:
             owner = channel.config.name
@@ -504,8 +500,6 @@ class ImageRun(Run):
             if is_ahead and is_on:
                 self._take_back(channel, now)
             channel.leave_steady(self._late_set_up.before(owner))
-            if not is_on:
-                channel.pace.pause(channel.pace.free_ticks, None)
             channel.pace.follow(self._timers[name].courses(float(now)))
             if is_ahead and is_on:
                 self._again += self._advanced(channel, None)

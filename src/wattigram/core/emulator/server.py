@@ -220,7 +220,12 @@ class ImageServer(PortServer):
         self._begin(
             client,
             ImageRun(
-                silicon, machine, end_ticks, self._sequence, self._threads, self._set_up_later
+                silicon,
+                machine,
+                end_ticks,
+                self._sequence,
+                self._threads,
+                decode=self._set_up_later,
             ),
         )
         for note in [*state.notes, *machine.peripherals.notes]:
@@ -228,9 +233,9 @@ class ImageServer(PortServer):
 
     def _set_up_later(self, state: SiliconState) -> Silicon:
         """What registers come to while the board runs, each converter told by its triggers."""
-        names = tuple(converter.name for converter in self._setup.part.converters)
-        setup = self._setup.replaced(stopped=names)
-        silicon = image_silicon(state, setup, self._read_codes, self._trial.observed)
+        silicon = image_silicon(
+            state, self._setup, self._read_codes, self._trial.observed, by_triggers=True
+        )
         return (
             Silicon(self._with_knobs(silicon.config), silicon.watches)
             if self._bench_text

@@ -346,7 +346,7 @@ class _Context:
             "store_bytes": chain.store_bits // 8,
             "item_bytes": chain.item_bits // 8,
             "by_dma": _bool(chain.by_dma),
-            "is_single_run": _bool(chain.halts),
+            "is_single_run": _bool(chain.halts or self.workspace.project.is_rearmed(chain.chain)),
             "swap": _bool(chain.swap),
             "end_ticks": ", ".join(f"{ticks}u" for ticks in chain.end_ticks),
             "held_ticks": ", ".join(f"{ticks}u" for ticks in chain.held_ticks),

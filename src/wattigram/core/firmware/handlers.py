@@ -22,7 +22,13 @@ from wattigram.core.model.design import (
     Workspace,
 )
 from wattigram.core.predict.timing import repoints, retrieval_timing, scan_timing, slot_order
-from wattigram.core.silicon.registers import c_name, field_value, hardware_watches, register_map
+from wattigram.core.silicon.registers import (
+    c_name,
+    field_value,
+    hardware_watches,
+    register_map,
+)
+from wattigram.core.silicon.registers.chain_settings import stamp_channel
 
 
 def _lifted(text: str, lift: int) -> str:
@@ -214,14 +220,14 @@ class HandlerWriter:
             yield f"            waiting = {queued};"
             yield f"            tally = {made};"
             yield f"        }} while ({queued} != waiting);"
-            yield f"        tally -= waiting + wg_chain_next({number}u);"
+            yield f"        tally -= waiting + wg_chain_tally({number}u);"
             yield "    } else {"
             yield "        waiting--;"
             yield "    }"
             depth = self.workspace.converter(chain.chain).fifo_items
             yield "    /* Behind the oldest are those that found no room. */"
             yield f"    if (fetched == {depth}u && tally != 0u) {{"
-            yield f"        wg_chain_skip({number}u, wg_chain_next({number}u) + tally);"
+            yield f"        wg_chain_skip({number}u, wg_chain_tally({number}u) + tally);"
             yield "    }"
             yield "}"
             yield from self._halt_lines(chain)
@@ -516,14 +522,12 @@ class HandlerWriter:
         return tuple(rows)
 
     @cached_property
-    def controls(self) -> tuple[tuple[int, str, str, str, str], ...]:
-        """Number, converter and statements that start once, halt and resume, for chains that need
+    def controls(self) -> tuple[tuple[int, str, str, str, str, tuple[str, ...]], ...]:
+        """Number, converter and statements that start once, halt, resume and re-arm, for chains that need
         it."""
         acted_upon = {watch.chain for watch in self.tables.watches if watch.watch.stops}
         acted_upon |= {
-            reaction.acts_on
-            for reaction in self.tables.config.reactions
-            if reaction.action in {"stop", "start"}
+            reaction.acts_on for reaction in self.tables.config.reactions if reaction.controls
         }
         started = {watch.starts for watch in self.tables.watches if watch.starts is not None}
         rows = []
@@ -546,9 +550,37 @@ class HandlerWriter:
                     start if is_started else "",
                     set_flag_c(self.registers, owner, "on", on=False),
                     f"{resume} {start}" if own_pace and start else resume,
+                    tuple(self._rearm_lines(chain)) if self._is_rearmed(chain) else (),
                 )
             )
         return tuple(rows)
+
+    def _is_rearmed(self, chain: ChainTable) -> bool:
+        return self.workspace.project.is_rearmed(chain.chain)
+
+    def _rearm_lines(self, chain: ChainTable) -> Iterator[str]:
+        """Fill the buffer once more: the converter is off meanwhile, and DMA begins a run anew."""
+        number, owner = chain.number, chain.chain.converter
+        registers = self.registers
+        carriers = [
+            one
+            for one in (chain.chain.dma, stamp_channel(self.workspace, chain.chain))
+            if chain.by_dma and one
+        ]
+        yield set_flag_c(registers, owner, "on", on=False)
+        for carrier in carriers:
+            yield set_flag_c(registers, carrier, "on", on=False)
+        made = read_c(registers, owner, "passes") if registers.has(owner, "passes") else ""
+        yield f"wg_chain_rearm({number}u, {made or f'wg_chain_tally({number}u)'});"
+        for carrier in reversed(carriers):
+            yield set_flag_c(registers, carrier, "on")
+        yield set_flag_c(registers, owner, "on")
+        if chain.chain.trigger.kind in {"software", "free-running"} and registers.has(
+            owner, "start"
+        ):
+            trigger = chain.chain.trigger
+            if not (isinstance(trigger, SoftwareTrigger) and (trigger.asked or trigger.period_s)):
+                yield set_flag_c(registers, owner, "start")
 
     @staticmethod
     def _is_started_by_program(chain: ChainTable) -> bool:

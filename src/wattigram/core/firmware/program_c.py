@@ -275,6 +275,9 @@ class ProgramWriter:
 
     def _control(self, do: ConverterAction, number: int) -> Iterator[str]:
         chain = self.tables.chains[number]
+        if do.action == "rearm":
+            yield f"wg_control_rearm({number}u);"
+            return
         trigger = chain.chain.trigger
         if not (isinstance(trigger, SoftwareTrigger) and trigger.asked):
             yield f"wg_control_{'halt' if do.action == 'stop' else 'resume'}({number}u);"

@@ -83,6 +83,8 @@ DO = {
 }
 CHANGE = {"enters": "begins to hold", "leaves": "ceases to hold", "both": "both"}
 
+ACTIONS = {"stop": "stop", "start": "start", "rearm": "re-arm"}
+"""What becomes of a converter."""
 MARK = {"each": "each half is full", "half": "the first half is", "full": "all of it is"}
 
 # --- the panel
@@ -378,7 +380,12 @@ def _do_fields(workspace: Workspace, reaction: Reaction) -> list[Field]:
             chains = tuple(chain.converter for chain in project.chains)
             return [
                 Field("converter", converter, of("converter", str), chains),
-                Field("then", action, of("action", str), ("stop", "start")),
+                Field(
+                    "then",
+                    ACTIONS[action],
+                    of("action", lambda text: next(one for one in ACTIONS if ACTIONS[one] == text)),
+                    tuple(ACTIONS.values()),
+                ),
             ]
         case call:
             return [Field("function", call.function, of("function", str.strip), hint="a name in C")]

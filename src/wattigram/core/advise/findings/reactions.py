@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from collections.abc import Iterator
 from fractions import Fraction
 
@@ -13,6 +14,7 @@ from wattigram.core.model.bench import FloatingInput, Jumper, Switch, Wiring
 from wattigram.core.model.design import (
     BarAction,
     BytesAction,
+    ConverterAction,
     DacAction,
     DutyAction,
     InputChanged,
@@ -147,6 +149,37 @@ def program_takes_all(workspace: Workspace) -> Iterator[Finding]:
         f"{format_si(share, 's', 3)}, most of it {worst.name}: what is due comes ever later.",
         None,
     )
+
+
+@rule("rearmed-too-early")
+def rearmed_before_it_is_over(workspace: Workspace) -> Iterator[Finding]:
+    """A single run is re-armed in a period that is shorter than the run: every so often it does nothing."""
+    for reaction in workspace.project.reactions:
+        do, when = reaction.do, reaction.when
+        if not isinstance(do, ConverterAction) or do.action != "rearm":
+            continue
+        chain = workspace.project.chain(do.converter)
+        if chain is None or not isinstance(when, PeriodElapsed):
+            continue
+        lap_s = buffer_timing(workspace, chain).lap_s
+        if when.period_s >= lap_s:
+            continue
+        every = math.ceil(lap_s / when.period_s)
+        period_s = Fraction(math.ceil(lap_s * Fraction(11, 10) * 10**6), 10**6)
+        longer = reaction.replaced(when=when.replaced(period_s=period_s))
+        yield Finding(
+            "rearmed-too-early",
+            "warning",
+            reaction.name,
+            f"{do.converter} is re-armed before its run is over",
+            f"A run of {chain.buffer.samples} samples takes {format_si(lap_s, 's', 4)}, and it is re-armed every "
+            f"{format_si(when.period_s, 's', 4)}: a run begins at each {_nth(every)} of them at most.",
+            SetReaction(reaction.name, longer),
+        )
+
+
+def _nth(number: int) -> str:
+    return {2: "second", 3: "third"}.get(number, f"{number}th")
 
 
 @rule("reaction-chatters")

@@ -31,6 +31,8 @@ typedef struct {
     uint64_t next;
     uint64_t made;          /* results of the converter, where the program reads the newest of them */
     uint64_t mark;          /* when the newest sample that was handed over, or put there, was ready */
+    uint64_t begun;         /* number of the first sample of this run */
+    uint32_t base;          /* the converter's count of results, less the number of the sample */
     uint32_t place;
     uint32_t done;
     uint32_t overruns;
@@ -76,7 +78,7 @@ static void post(uint32_t chain, uint32_t begin, uint32_t count, uint64_t mark, 
 static void end_if_full(uint32_t chain)
 {
     chain_state *state = &chain_states[chain];
-    if (wg_chains[chain].is_single_run && state->next >= wg_chains[chain].samples) {
+    if (wg_chains[chain].is_single_run && state->next - state->begun >= wg_chains[chain].samples) {
         state->is_full = true;
         state->is_over = true;
     }
@@ -145,7 +147,7 @@ void wg_chain_mark(uint32_t chain, bool full, uint32_t tally, uint64_t ready)
     chain_state *state = &chain_states[chain];
     const uint32_t half = design->samples / 2u;
     const uint32_t place = full ? 0u : half;
-    const uint64_t made = state->next + (uint32_t)(tally - (uint32_t)state->next);
+    const uint64_t made = state->next + (uint32_t)(tally - wg_chain_tally(chain));
     /* Some more may have come before the ISR did. */
     const uint32_t beyond = (uint32_t)((made + design->samples - place) % design->samples);
     if (state->is_over || made <= beyond) {
@@ -157,6 +159,7 @@ void wg_chain_mark(uint32_t chain, bool full, uint32_t tally, uint64_t ready)
         ready -= ticks_between(design, state->next - 1u, made - 1u);
     }
     post(chain, full ? half : 0u, full ? design->samples - half : half, ready, false);
+    end_if_full(chain);
 }
 
 uint32_t wg_chain_lift(uint32_t chain, uint32_t result)
@@ -178,7 +181,7 @@ void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end)
     if (state->late != 0u) {
         state->late--;
         state->overruns++;
-        wg_chain_skip(chain, (uint32_t)state->next + 1u); /* its place is passed over, so that no other takes it */
+        wg_chain_skip(chain, wg_chain_tally(chain) + 1u); /* its place is passed over, so that no other takes it */
         return;
     }
     if (design->store_bytes == 1u) {
@@ -231,7 +234,7 @@ void wg_chain_skip(uint32_t chain, uint32_t tally)
 {
     chain_state *state = &chain_states[chain];
     const wg_chain *design = &wg_chains[chain];
-    const uint32_t lost = tally - (uint32_t)state->next;
+    const uint32_t lost = tally - wg_chain_tally(chain);
     if (lost == 0u || state->is_over || wg_clock_is_past_end(wg_port_now())) {
         return;
     }
@@ -252,6 +255,28 @@ bool wg_chain_is_full(uint32_t chain)
 uint32_t wg_chain_next(uint32_t chain)
 {
     return (uint32_t)chain_states[chain].next;
+}
+
+uint32_t wg_chain_tally(uint32_t chain)
+{
+    return (uint32_t)chain_states[chain].next + chain_states[chain].base;
+}
+
+void wg_chain_rearm(uint32_t chain, uint32_t tally)
+{
+    const uint32_t before = wg_port_hold();
+    const uint32_t samples = wg_chains[chain].samples;
+    chain_state *state = &chain_states[chain];
+    if (state->is_full) {
+        state->next += (samples - state->next % samples) % samples; /* what was lost at the end has its numbers */
+        state->begun = state->next;
+        state->base = tally - (uint32_t)state->next;
+        state->place = 0u;
+        state->done = 0u;
+        state->is_full = false;
+        state->is_over = false;
+    }
+    wg_port_release(before);
 }
 
 /** When a sample was ready, told from the newest mark; numbers count from the start. */

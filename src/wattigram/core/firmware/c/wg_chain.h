@@ -15,7 +15,7 @@ typedef struct {
     uint8_t store_bytes;            /**< of a sample as DMA or the ISR writes it */
     uint8_t item_bytes;             /**< of a sample as it is read */
     bool by_dma;                    /**< the hardware fills its buffer */
-    bool is_single_run;             /**< it ends when its buffer has been filled once by the program */
+    bool is_single_run;             /**< it ends when its buffer has been filled once */
     bool swap;                      /**< a sample's bytes are exchanged before it is used */
     uint32_t samples;               /**< of the buffer */
     uint32_t cycle_ticks;           /**< from scan to scan */
@@ -65,6 +65,12 @@ void wg_chain_skip(uint32_t chain, uint32_t tally);
 /** Number of the sample that is put next, its lower half. Context: ISR or main loop. */
 uint32_t wg_chain_next(uint32_t chain);
 
+/** The lower half of the converter's own count of results that goes with that. Context: ISR or main loop. */
+uint32_t wg_chain_tally(uint32_t chain);
+
+/** A single run that is over begins once more, with the result after the converter's count `tally`. Context: main loop, the converter is off. */
+void wg_chain_rearm(uint32_t chain, uint32_t tally);
+
 /** Results of a converter so far; `tally` is their lower half. Context: main loop. */
 uint64_t wg_chain_made(uint32_t chain, uint32_t tally);
 
@@ -77,7 +83,7 @@ uint64_t wg_chain_age(uint32_t chain, uint64_t made, uint32_t slot);
 /** What is left of a half when the board is stopped; `place` is how far DMA has come, if it fills the buffer. Context: main loop. */
 void wg_chain_tail(uint32_t chain, uint32_t place);
 
-/** Whether a single run that the program fetches is over: its buffer is full, or what is left of it was lost. */
+/** Whether a single run is over: its buffer is full, or what is left of it was lost. */
 bool wg_chain_is_full(uint32_t chain);
 
 /** Send what is complete, judge it, and call the hooks. Context: main loop. */

@@ -26,4 +26,7 @@ void wg_control_halt(uint32_t chain);
 /** Let a halted converter run again. Context: main loop. */
 void wg_control_resume(uint32_t chain);
 
+/** Let a chain whose single run is over fill its buffer once more. Context: main loop. */
+void wg_control_rearm(uint32_t chain);
+
 #endif

@@ -410,6 +410,15 @@ class Project(StrictModel, dict=True):
             for one in self.reactions
         )
 
+    def is_rearmed(self, chain: Chain) -> bool:
+        """A reaction lets the chain fill its buffer once more."""
+        return any(
+            isinstance(one.do, ConverterAction)
+            and one.do.converter == chain.converter
+            and one.do.action == "rearm"
+            for one in self.reactions
+        )
+
     def starters_of(self, chain: Chain) -> tuple[Reaction, ...]:
         """Reactions that start the chain."""
         return tuple(

@@ -215,11 +215,12 @@ class BytesAction(StrictModel):
 
 class ConverterAction(StrictModel):
     """A converter is turned off, or on again; one that starts itself, or that the program starts again
-    and again, begins anew with that."""
+    and again, begins anew with that. Re-armed, it fills its buffer once more from the first element on;
+    while a single run is not over that does nothing."""
 
     kind: Literal["converter"] = "converter"
     converter: Name
-    action: Literal["stop", "start"] = "stop"
+    action: Literal["stop", "start", "rearm"] = "stop"
 
 
 class CallAction(StrictModel):

@@ -23,7 +23,7 @@ from wattigram.core.model.design.reaction import (
     program_outputs,
     start_levels,
 )
-from wattigram.core.model.design.reference_checks import DesignNames
+from wattigram.core.model.design.reference_checks import DesignNames, NamedChain
 from wattigram.core.model.design.route import (
     DacDestination,
     DutyDestination,
@@ -157,9 +157,12 @@ def _check_do(project: ReactionNames, reaction: Reaction) -> None:
         case TextAction(uart=name) | BytesAction(uart=name):
             _need(reaction, name, {uart.name for uart in project.uarts}, "sends by")
         case ConverterAction(converter=name, action=action):
-            _need(reaction, name, {chain.converter for chain in project.chains}, f"{action}s")
+            what = {"stop": "stops", "start": "starts", "rearm": "re-arms"}[action]
+            _need(reaction, name, {chain.converter for chain in project.chains}, what)
             chain = next(chain for chain in project.chains if chain.converter == name)
             trigger = chain.trigger
+            if action == "rearm":
+                _check_rearmed(reaction, chain)
             if isinstance(trigger, SoftwareTrigger) and trigger.asked:
                 if action == "stop":
                     raise ValueError(
@@ -172,13 +175,27 @@ def _check_do(project: ReactionNames, reaction: Reaction) -> None:
                 and trigger.period_s is None
             ):
                 raise ValueError(
-                    f"Reaction “{reaction.name}” {action}s {name}, which converts only once. Let it be "
+                    f"Reaction “{reaction.name}” {what} {name}, which converts only once. Let it be "
                     "started when it is asked, again and again, or every so often."
                 )
         case BarAction(pins=pins) if len(set(pins)) < len(pins):
             raise ValueError(f"Reaction “{reaction.name}” has a pin twice. Remove one.")
         case _:
             pass
+
+
+def _check_rearmed(reaction: Reaction, chain: NamedChain) -> None:
+    name = chain.converter
+    if not chain.readout.ends_as_meant:
+        raise ValueError(
+            f"Reaction “{reaction.name}” re-arms {name}, whose buffer is filled again and again. Choose a "
+            "single run for it, or start it."
+        )
+    if chain.buffer.samples % len(chain.slots):
+        raise ValueError(
+            f"Reaction “{reaction.name}” re-arms {name}, whose run of {chain.buffer.samples} samples ends "
+            f"within a scan of {len(chain.slots)}. Choose a multiple."
+        )
 
 
 def _need(reaction: Reaction, name: str, known: object, what: str) -> None:

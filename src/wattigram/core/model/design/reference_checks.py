@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sized
 from fractions import Fraction
 from typing import Protocol
 
@@ -14,6 +15,7 @@ from wattigram.core.model.design.outputs import (
     UartSetup,
     WaveTable,
 )
+from wattigram.core.model.design.retrieval import CircularBuffer, Retrieval
 from wattigram.core.model.design.route import (
     DacDestination,
     DutyDestination,
@@ -31,13 +33,21 @@ class _Named(Protocol):
     def name(self) -> str: ...
 
 
-class _Chain(Protocol):
+class NamedChain(Protocol):
+    """A chain with what others name of it."""
+
     @property
     def converter(self) -> str: ...
     @property
     def trigger(self) -> Trigger: ...
     @property
     def read_period_s(self) -> Fraction | None: ...
+    @property
+    def readout(self) -> Retrieval: ...
+    @property
+    def buffer(self) -> CircularBuffer: ...
+    @property
+    def slots(self) -> Sized: ...
 
 
 class DesignNames(Protocol):
@@ -46,7 +56,7 @@ class DesignNames(Protocol):
     @property
     def signals(self) -> tuple[_Named, ...]: ...
     @property
-    def chains(self) -> tuple[_Chain, ...]: ...
+    def chains(self) -> tuple[NamedChain, ...]: ...
     @property
     def tables(self) -> tuple[WaveTable, ...]: ...
     @property

@@ -123,8 +123,12 @@ def do_texts(reaction: Reaction) -> tuple[str, str]:
         case BytesAction(uart=uart, signals=signals, bits=bits):
             return f"bytes on {uart}", f"{bits} bits of {', '.join(signals)}"
         case ConverterAction(converter=converter, action=action):
-            on = {"stop": "off, until it is started", "start": "on again"}
-            return f"{action} {converter}", on[action]
+            on = {
+                "stop": "off, until it is started",
+                "start": "on again",
+                "rearm": "one run more, once it is over",
+            }
+            return f"{action.replace('rearm', 're-arm')} {converter}", on[action]
         case call:
             return f"own code {call.function}()", "in own.c"
 

@@ -61,7 +61,7 @@ def _may_lose(workspace: Workspace) -> bool:
 
 def _may_be_late(workspace: Workspace, chain: Chain) -> bool:
     cycle = scan_timing(workspace, chain)
-    if isinstance(chain.readout, Dma) and cycle.is_single_run:
+    if isinstance(chain.readout, Dma) and chain.readout.ends_as_meant:
         return False  # nothing is written over
     needed_s = service_cycles(workspace, chain) / workspace.bus_clock_hz
     needed_s += software_step(workspace, chain).jitter_s

@@ -196,7 +196,9 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
             )
         )
     limit = {"once": 1 if singly else len(slots), "never": 0}.get(trigger.pace)
-    is_single_run = limit is None and chain.readout.ends_as_meant
+    is_single_run = (
+        limit is None and chain.readout.ends_as_meant and not workspace.project.is_rearmed(chain)
+    )
     if is_single_run:
         limit = chain.buffer.samples
     is_uneven = _is_uneven(workspace, chain, by_hand or trigger.by_software)

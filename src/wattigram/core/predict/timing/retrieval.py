@@ -102,9 +102,8 @@ def retrieval_timing(workspace: Workspace, chain: Chain) -> RetrievalTiming:
 
 def _keeps_all(chain: Chain, cycle: ScanTiming) -> bool:
     """Nothing is written over, or whoever reads the newest wants no others."""
-    return isinstance(chain.readout, Dma) and (
-        cycle.is_single_run or chain.read_period_s is not None
-    )
+    ends = cycle.is_single_run or chain.readout.ends_as_meant
+    return isinstance(chain.readout, Dma) and (ends or chain.read_period_s is not None)
 
 
 def _lost(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> tuple[Fraction, str]:
