@@ -78,7 +78,7 @@ DO = {
     "dac": "set a DAC",
     "text": "send text",
     "bytes": "send bytes",
-    "converter": "stop or start a converter",
+    "converter": "stop, start or re-arm",
     "call": "call own code",
 }
 CHANGE = {"enters": "begins to hold", "leaves": "ceases to hold", "both": "both"}

@@ -119,6 +119,7 @@ class ProgramPage(InspectedPage):
         self.heading.setContentsMargins(12, 8, 12, 4)
         inner.addWidget(self.heading)
         inner.addWidget(self.terminal, 1)
+        inner.addStretch(0)  # where what is chosen moves nothing that is seen
         left = QSplitter(Qt.Orientation.Vertical)
         left.addWidget(TitledList(self.rows))
         left.addWidget(lower)
@@ -182,6 +183,7 @@ class ProgramPage(InspectedPage):
         """The newest bytes or values of what is chosen, as text or in hexadecimal."""
         row = self.row()
         picture = self._snapshot.outputs.get(row.stream) if row is not None else None
+        self.terminal.setVisible(row is not None and bool(row.stream))
         if row is None or not row.stream:
             self.heading.setText("")
             self.terminal.setPlainText("")
