@@ -25,6 +25,14 @@ CLOCK_HZ = 96_000_000
 CALLED_TICKS = round(3.37e-3 * CLOCK_HZ)
 LATE_TICKS = 6000
 """By which a call may come later than it is due, at most: the main loop is at something else."""
+STILL = """
+[[bench]]
+pin = "{pin}"
+source_resistance = "0 Ω"
+[bench.source]
+kind = "dc"
+voltage = "{level}"
+"""
 BY_INTERRUPT = 'kind = "interrupt"'
 
 
@@ -247,3 +255,41 @@ def test_any_of_these_at_any_instant(seed: int, readout: str, tmp_path: Path) ->
     assert np.max(np.abs(volts - 0.1 - 30.0 * (wanted[:count] + 192) / CLOCK_HZ)) < 3e-3
     if stamps is not None:
         assert np.max(np.abs(stamps[:count] - wanted[:count] - 192)) < 200
+
+
+@pytest.mark.parametrize("slots", [1, 2])
+def test_a_converter_that_software_points_elsewhere(slots: int, tmp_path: Path) -> None:
+    """Each conversion is of the input that the converter is pointed to when it is started."""
+    text = DESIGN
+    for before, after in (
+        ("marten-m3", "quill-q8"),
+        ('"A3"', '"C0"'),
+        ("divider = 3", "divider = 16\nbits = 10"),
+        ("sampling_cycles = 64", "sampling_cycles = 4"),
+        ('converter = "ADC 1"', 'converter = "ADC"'),
+    ):
+        text = text.replace(before, after)
+    text = text.format(
+        trigger='kind = "software"\nperiod = "500 us"', readout=BY_INTERRUPT, samples=20
+    )
+    if slots == 2:
+        again = '[[chains.slots]]\nsignal = "Low"\nsampling_cycles = 4\n[[bench]]'
+        text = text.replace("[[bench]]", again, 1)
+        text = text.replace("[[chains]]", '[[signals]]\nname = "Low"\npin = "C2"\n[[chains]]', 1)
+        text += STILL.format(pin="C2", level="0.02 V")
+    text += STILL.format(pin="C1", level="4 V")
+    workspace = workspace_from_text(text + HALTING, "here")
+    own = "    ADC_B = (uint8_t)((ADC_B & ~DIP_B_INPUT_BITS) | DIP_B_INPUT((calls & 1u) != 0u ? 1u : 0u));"
+    elf = with_own_code(workspace, own, tmp_path / "c")
+    with record(workspace, SECONDS, tmp_path / "image.h5", f"image:{elf}") as take:
+        volts = np.asarray(take.items(0)) * 5 / 1024
+        held_s = held(take) / take.tick_hz
+    is_other = np.abs(volts - 4) < 0.02
+    if slots == 1:  # it stays pointed where own code has pointed it
+        near = held_s % 3.37e-3 < 1e-3
+        assert np.array_equal(is_other[~near], (held_s[~near] // 3.37e-3) % 2 == 1)
+        ramp = ~is_other
+        assert np.max(np.abs(volts[ramp] - 0.1 - 30.0 * held_s[ramp])) < 0.012
+    else:  # firmware points it anew after each result
+        assert 5 <= np.count_nonzero(is_other) <= 8
+        assert np.all(np.diff(np.flatnonzero(is_other)) > 4)

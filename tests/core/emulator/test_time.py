@@ -127,7 +127,9 @@ def running(design: Workspace, elf: Path, seconds: float) -> tuple[Machine, Imag
         silicon,
         machine,
         ticks,
-        decode=lambda state: image_silicon(state, setup, codes, trial.observed, by_triggers=True),
+        decode=lambda state, _inputs: image_silicon(
+            state, setup, codes, trial.observed, by_triggers=True
+        ),
     )
 
 

@@ -147,6 +147,15 @@ class TriggerSchedule:
         self.free_ticks = max(self.free_ticks, since_ticks)
         self._paused_until = until_ticks
 
+    @property
+    def place(self) -> int:
+        """The slot that is converted next."""
+        return self._place
+
+    def point(self, place: int) -> None:
+        """Software points elsewhere before it starts the next slot."""
+        self._place = place
+
     def begin_scan(self, since_ticks: float) -> None:
         """It is turned off and on: what is started from then on begins with the first slot."""
         self._place = 0

@@ -15,6 +15,7 @@ from wattigram.core.contract.board_config import (
     EffectivePort,
 )
 from wattigram.core.emulator.board_setup import BoardSetup
+from wattigram.core.emulator.pointing import Pointing, pointing_of
 from wattigram.core.emulator.result_delivery import dma_transfers
 from wattigram.core.model.design import Project, Threshold, Workspace
 from wattigram.core.model.design.workspace_files import boards_from_texts
@@ -30,6 +31,8 @@ class Silicon(msgspec.Struct, frozen=True):
 
     config: EffectiveConfig
     watches: dict[int, tuple[str, int]]
+    inputs: dict[str, tuple[Pointing, ...]] = msgspec.field(default_factory=dict)
+    """Of converters that software points: the inputs of their slots."""
 
 
 UNTOLD_TICKS = 1 << 18
@@ -89,7 +92,12 @@ def image_silicon(
         outputs=setup.outputs,
         ports=tuple(_driven_pins(state, setup, config)),
     )
-    return Silicon(config, dict(_watches(workspace)))
+    inputs = {
+        converter.name: observed.inputs.get(converter.name, (pointing_of(state, converter.name),))
+        for converter in setup.part.converters
+        if converter.sequence == "software"
+    }
+    return Silicon(config, dict(_watches(workspace)), inputs)
 
 
 def _driven_pins(

@@ -10,11 +10,15 @@ import msgspec
 from wattigram.core.contract.board_config import EffectiveConverter, EffectiveTap, EffectiveWatch
 from wattigram.core.emulator.configure import Silicon
 from wattigram.core.emulator.peripherals import FOLLOWED
+from wattigram.core.emulator.pointing import Pointing
 from wattigram.core.emulator.result_delivery import DmaTransfer, dma_transfers
 from wattigram.core.silicon.registers import RegisterAt, SiliconState
 
 MOST_KEPT = 64
 """Settings that were read once are known when they come again."""
+
+
+Decode = Callable[[SiliconState, Mapping[str, tuple[Pointing, ...]]], Silicon]
 
 
 class Window(msgspec.Struct, frozen=True):
@@ -49,11 +53,14 @@ class Change(msgspec.Struct, frozen=True):
 class LateSetUp:
     """Compares what stands in registers with what stood there when it was looked at last.
 
-    ``decode`` gives the silicon of a state, with every converter told by its triggers.
+    ``decode`` gives the silicon of a state, with every converter told by its triggers, and with inputs
+    that it was not seen to be pointed to before.
     """
 
-    def __init__(self, decode: Callable[[SiliconState], Silicon], state: SiliconState) -> None:
+    def __init__(self, decode: Decode, state: SiliconState) -> None:
         self._decode = decode
+        self._inputs: dict[str, tuple[Pointing, ...]] = {}
+        """Of converters that were pointed elsewhere than firmware was seen to point them."""
         self._begun = state.copy()
         self._registers = _followed(state)
         self._known: dict[Hashable, Silicon] = {}
@@ -65,6 +72,11 @@ class LateSetUp:
         """See how all was set up when the board began to run."""
         if not self._asked:
             self._asked = self._set_ups(self._begun, {})[1]
+
+    def point_to(self, name: str, inputs: tuple[Pointing, ...]) -> None:
+        """A converter is pointed to other inputs than before: these are all."""
+        self.begin()
+        self._inputs[name] = inputs
 
     def before(self, name: str) -> EffectiveConverter:
         """How a converter was set up when it was looked at last."""
@@ -91,12 +103,13 @@ class LateSetUp:
     def _set_ups(
         self, state: SiliconState, runs: Mapping[str, int]
     ) -> tuple[Silicon, dict[str, SetUp]]:
-        key = tuple(state.shadow.value(register) & mask for register, mask in self._registers)
+        values = tuple(state.shadow.value(register) & mask for register, mask in self._registers)
+        key = values, tuple(sorted(self._inputs.items()))
         silicon = self._known.get(key)
         if silicon is None:
             if len(self._known) >= MOST_KEPT:
                 self._known.pop(next(iter(self._known)))
-            silicon = self._known[key] = self._decode(_with_timers_running(state))
+            silicon = self._known[key] = self._decode(_with_timers_running(state), self._inputs)
         return silicon, {
             one.name: _set_up(state, one, _windows(silicon, one.name), runs)
             for one in silicon.config.converters

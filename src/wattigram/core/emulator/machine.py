@@ -14,6 +14,7 @@ from wattigram.core.contract.link import LateWrite
 from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.emulator.cpu import Cpu, CpuError
 from wattigram.core.emulator.peripherals import Peripherals
+from wattigram.core.emulator.pointing import Pointing, pointing_of
 from wattigram.core.emulator.timed_wait import TimedWait
 from wattigram.core.emulator.uarts import UartLine
 
@@ -29,8 +30,8 @@ MOST_CLOCK_READS = 32
 class Activity(msgspec.Struct):
     """What firmware did to the silicon while it ran, in the order in which it did it."""
 
-    started: list[tuple[str, int]] = msgspec.field(default_factory=list)
-    """Converters that were started, and when."""
+    started: list[tuple[str, int, Pointing]] = msgspec.field(default_factory=list)
+    """Converters that were started, when, and where each was pointed then."""
     enabled: list[tuple[str, bool, int]] = msgspec.field(default_factory=list)
     """What was switched on or off, and when."""
     coded: list[tuple[str, int, int]] = msgspec.field(default_factory=list)
@@ -430,7 +431,8 @@ class Machine:
     def on_start(self, owner: str) -> None:
         """Firmware started a conversion; the silicon comes before what the program does once it is
         over."""
-        self.activity.started.append((owner, self.instant))
+        pointing = pointing_of(self.peripherals.state, owner)
+        self.activity.started.append((owner, self.instant, pointing))
         self.is_waited_for = True
         self.cpu.cut_after(int(self.conversion_ticks.get(owner, 0) / self._each_ticks))
 

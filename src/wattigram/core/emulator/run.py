@@ -23,8 +23,9 @@ from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig
 from wattigram.core.contract.link import FLAG_UNSEQUENCED, FrameType, LateWrite
 from wattigram.core.emulator.configure import Silicon
 from wattigram.core.emulator.hand_overs import HandOvers, Work
-from wattigram.core.emulator.late_setup import Change, LateSetUp, SetUp
+from wattigram.core.emulator.late_setup import Change, Decode, LateSetUp, SetUp
 from wattigram.core.emulator.machine import Machine
+from wattigram.core.emulator.pointing import Pointing
 from wattigram.core.emulator.result_delivery import (
     ResultDelivery,
     tell_comparator,
@@ -55,7 +56,7 @@ class ImageRun(Run):
         first_sequence: int = 0,
         threads: int = 1,
         *,
-        decode: Callable[[SiliconState], Silicon],
+        decode: Decode,
     ) -> None:
         config = silicon.config
         super().__init__(config, first_sequence, threads)
@@ -101,6 +102,8 @@ class ImageRun(Run):
             for name in timer.names
             if state.has(name, "period")
         }
+        self._inputs = dict(silicon.inputs)
+        """Of converters that the program points, slot by slot."""
         self._is_unsettled = False
         """Settings were changed, and not all converters that they may concern are on."""
         self._ports = {port.name: port.bits for port in machine.setup.part.ports}
@@ -406,11 +409,13 @@ class ImageRun(Run):
                 self._again += self._advanced(channel, None)
         if activity.set_up is not None:
             self._set_up_anew(max(0, activity.set_up - self.epoch))
-        for owner, instant in activity.started:
+        for owner, instant, where in activity.started:
             now = max(0, instant - self.epoch)
             channel = self._by_name.get(owner)
             if channel is None or channel.config.pace.kind != "events":
                 continue
+            if owner in self._inputs:
+                self._point(channel, where, now)
             if self._halted.get(owner, False):
                 continue  # one that is off hears no start
             # Software that starts slot after slot goes on with the scan that it has begun.
@@ -485,6 +490,18 @@ class ImageRun(Run):
             self._judge_anew(channel, after)
         if is_ahead:
             self._again += self._advanced(channel, None)
+
+    def _point(self, channel: Channel, where: Pointing, now: int) -> None:
+        """The program starts a converter that it has pointed somewhere: the next of its slots, or another."""
+        name = channel.config.name
+        inputs = self._inputs[name]
+        if inputs[channel.pace.place] == where:
+            return
+        if where not in inputs:
+            self._inputs[name] = inputs = (*inputs, where)
+            self._late_set_up.point_to(name, inputs)
+            self._set_up_anew(now)
+        channel.pace.point(inputs.index(where))
 
     def _timer_changed(self, name: str, now: int) -> None:
         """A timer stands, goes on, or has another period: so do the converters that it starts."""

@@ -5,6 +5,9 @@ from __future__ import annotations
 import contextlib
 import selectors
 import time
+from collections.abc import Mapping
+
+from msgspec.structs import replace
 
 from wattigram.core.base.errors import BoardError
 from wattigram.core.board import Run
@@ -23,6 +26,7 @@ from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.emulator.configure import Silicon, image_silicon
 from wattigram.core.emulator.debug_server import DebugServer
 from wattigram.core.emulator.machine import Machine
+from wattigram.core.emulator.pointing import Pointing
 from wattigram.core.emulator.run import ImageRun
 from wattigram.core.emulator.trial import Trial, try_out
 from wattigram.core.emulator.uarts import UartLine
@@ -216,7 +220,7 @@ class ImageServer(PortServer):
             self._say(FrameType.LOG, text)
         silicon = image_silicon(state, self._setup, self._read_codes, self._trial.observed)
         if self._bench_text:
-            silicon = Silicon(self._with_knobs(silicon.config), silicon.watches)
+            silicon = replace(silicon, config=self._with_knobs(silicon.config))
         self._begin(
             client,
             ImageRun(
@@ -231,13 +235,16 @@ class ImageServer(PortServer):
         for note in [*state.notes, *machine.peripherals.notes]:
             self._say(FrameType.LOG, note)
 
-    def _set_up_later(self, state: SiliconState) -> Silicon:
-        """What registers come to while the board runs, each converter told by its triggers."""
-        silicon = image_silicon(
-            state, self._setup, self._read_codes, self._trial.observed, by_triggers=True
-        )
+    def _set_up_later(
+        self, state: SiliconState, inputs: Mapping[str, tuple[Pointing, ...]]
+    ) -> Silicon:
+        """What registers come to while the board runs, each converter told by its triggers; ``inputs`` are
+        those to which software points converters, where they are not what was seen at first."""
+        observed = self._trial.observed
+        observed = replace(observed, inputs={**observed.inputs, **inputs})
+        silicon = image_silicon(state, self._setup, self._read_codes, observed, by_triggers=True)
         return (
-            Silicon(self._with_knobs(silicon.config), silicon.watches)
+            replace(silicon, config=self._with_knobs(silicon.config))
             if self._bench_text
             else silicon
         )

@@ -15,9 +15,9 @@ import msgspec
 
 from wattigram.core.contract.link import ChannelPointing
 from wattigram.core.emulator.machine import Machine
+from wattigram.core.emulator.pointing import pointing_of
 from wattigram.core.emulator.result_delivery import dma_transfers
 from wattigram.core.silicon.registers import Observed, SiliconState
-from wattigram.core.silicon.registers.register_map import sampling_index
 
 CALLS = 48
 MARKS = 4
@@ -84,7 +84,7 @@ def _converter(machine: Machine, name: str, trial: Trial) -> None:
         if later:
             trial.main_cycles[name] = int(statistics.median_high(later))
     else:
-        inputs, starts = [_input(state, name)], []
+        inputs, starts = [pointing_of(state, name)], []
         costs = []
         for number in range(CALLS):
             live.tally += 1
@@ -102,7 +102,7 @@ def _converter(machine: Machine, name: str, trial: Trial) -> None:
                 costs.append(machine.cpu.instructions - before)
                 _go_on(machine)
             live.fifo.clear()
-            inputs.append(_input(machine.peripherals.state, name))
+            inputs.append(pointing_of(machine.peripherals.state, name))
             starts.append(_was_started(machine, name))
             machine.activity.started.clear()
             if number >= 8 and delivery == "fifo":
@@ -130,7 +130,7 @@ def _go_on(machine: Machine) -> None:
 
 
 def _was_started(machine: Machine, name: str) -> bool:
-    return any(owner == name for owner, _at in machine.activity.started)
+    return any(owner == name for owner, _at, _where in machine.activity.started)
 
 
 def _by_software(state: SiliconState, name: str) -> bool:
@@ -166,17 +166,6 @@ def _marks(machine: Machine, name: str) -> tuple[list[int], list[int]]:
             _go_on(machine)
             later.append(machine.cpu.instructions - after)
     return costs[1:], later[1:]  # the first makes tables that the others find ready
-
-
-def _input(state: SiliconState, name: str) -> tuple[int, float]:
-    """Where the converter points, with its sampling cycles."""
-    if state.registers.counted_by(name, "channel") or not state.has(name, "channel"):
-        return 0, 0
-    channel = state.number(name, "channel", 0)
-    converter = state.registers.part.converter(name)
-    assert converter is not None
-    by = state.registers.counted_by(name, "sampling")
-    return channel, state.clocks(name, "sampling", 1, sampling_index(converter, by, 0, channel))
 
 
 def _in_turn(inputs: list[tuple[int, float]]) -> ChannelPointing:
