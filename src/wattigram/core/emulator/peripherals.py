@@ -113,6 +113,8 @@ class ConverterLive(msgspec.Struct):
 
     results: list[int] = msgspec.field(default_factory=list)
     newest: int = 0
+    held_high: int = 0
+    """Upper byte of the result whose lower one was read."""
     ready: int = 0
     done: bool = False
     tally: int = 0
@@ -276,10 +278,15 @@ class Peripherals:
         live = self.converters.get(register.owner)
         for bit_field in register.register.fields:
             now = self.live.get((register.owner, bit_field.sets, register.index))
-            if live is not None and bit_field.sets in {"newest", "passes", "result-ticks"}:
-                now = {"newest": live.newest, "passes": live.tally, "result-ticks": live.ready}[
-                    bit_field.sets
-                ]
+            shown = {
+                "newest": "newest",
+                "passes": "tally",
+                "result-ticks": "ready",
+                "result-low": "newest",
+                "result-high": "held_high",
+            }.get(bit_field.sets)
+            if live is not None and shown is not None:
+                now = getattr(live, shown)
             elif live is not None and bit_field.sets == "result":
                 now = (
                     live.results[register.index]
@@ -496,6 +503,12 @@ class Peripherals:
                 if register.register.count > 1:
                     return live.results[register.index] if register.index < len(live.results) else 0
                 return live.newest
+            case "result-low":
+                live.done = False
+                live.held_high = live.newest >> 8 & 0xFF
+                return live.newest & 0xFF
+            case "result-high":
+                return live.held_high
             case "newest":
                 live.done = False
                 if live.fifo:

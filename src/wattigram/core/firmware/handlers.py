@@ -236,16 +236,18 @@ class HandlerWriter:
         yield f"if (({register} & {flag}) != 0u) {{"
         per_pass = chain.chain.results_per_isr > 1
         by_slot = per_pass and registers.counted_by(owner, "result") == "slot"
-        texts = (
-            [read_c(registers, owner, "result", slot) for slot in range(count)]
-            if by_slot
-            else [read_c(registers, owner, newest)]
-        )
         names = [f"item_{slot}" for slot in range(count)] if by_slot else ["item"]
-        reads = [
-            *(f"{name} = {text};" for name, text in zip(names, texts, strict=True)),
-            f"end = {self._end(chain)};",
-        ]
+        if by_slot:
+            texts = [read_c(registers, owner, "result", slot) for slot in range(count)]
+            reads = [f"{name} = {text};" for name, text in zip(names, texts, strict=True)]
+        elif registers.has(owner, "result-low"):
+            reads = [
+                f"item = {read_c(registers, owner, 'result-low')}; /* holds the upper byte */",
+                f"item |= {read_c(registers, owner, 'result-high')} << 8;",
+            ]
+        else:
+            reads = [f"item = {read_c(registers, owner, newest)};"]
+        reads.append(f"end = {self._end(chain)};")
         if registers.has(owner, "passes"):
             # What was made tells the place of what is read, though others were overwritten before.
             made = read_c(registers, owner, "passes")
@@ -254,8 +256,9 @@ class HandlerWriter:
             yield from _settled(made, reads)
             yield f"    wg_chain_skip({number}u, made - {len(names)}u);"
         else:
+            yield f"    uint32_t {', '.join(names)};"
             for read in reads[:-1]:
-                yield f"    const uint32_t {read}"
+                yield f"    {read}"
             yield f"    const uint64_t {reads[-1]}"
         for slot, name in enumerate(names):
             before = chain.end_ticks[-1] - chain.end_ticks[slot] if by_slot else 0

@@ -60,6 +60,8 @@ SETTINGS: dict[BlockKind, dict[str, str]] = {
         "mark": "FIFO watermark: results that wait in it before an interrupt comes",
         "done": "a result, a scan or a FIFO's watermark is there; reading the result clears it",
         "result": "newest result; or that of each slot",
+        "result-low": "lower byte of the newest result; reading it holds the upper one",
+        "result-high": "upper byte, as it was when the lower was read",
         "newest": "newest result, or the oldest of the FIFO, where each slot has a result of its "
         "own",
         "result-ticks": "lower half of the instant at which the newest result, or the FIFO's "

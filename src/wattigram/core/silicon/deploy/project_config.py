@@ -177,7 +177,8 @@ def _keeps_places(workspace: Workspace, chain: Chain) -> bool:
     if isinstance(chain.readout, (Dma, Fifo)):
         return False
     registers = register_map(workspace.part)
-    return not registers.has(chain.converter, "result") or registers.has(chain.converter, "passes")
+    is_read = any(registers.has(chain.converter, name) for name in ("result", "result-low"))
+    return not is_read or registers.has(chain.converter, "passes")
 
 
 def _goes_round(chain: Chain) -> bool:
