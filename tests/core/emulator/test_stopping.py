@@ -386,3 +386,47 @@ def test_what_is_rearmed_before_its_end_is_told(tmp_path: Path) -> None:
 def test_what_is_rearmed_has_an_end() -> None:
     with pytest.raises(WattigramError, match="filled again and again"):
         design(TIMER, 'kind = "interrupt"', 20, AGAIN)
+
+
+ENDING = """
+[[reactions]]
+name = "That is all"
+[reactions.when]
+{when}
+[reactions.do]
+kind = "end"
+"""
+THRESHOLD = (
+    '[[signals.thresholds]]\nname = "high"\nlow = "0 V"\nhigh = "0.7 V"\n'
+    'condition = "above"\nhysteresis = "100 mV"\n'
+)
+
+
+@pytest.mark.parametrize("board", ["design", pytest.param("image", marks=needs_compiler)])
+@pytest.mark.parametrize(
+    ("when", "wanted"),
+    [
+        ('kind = "period"\nperiod = "12.34 ms"', 124),
+        ('kind = "results"\nconverter = "ADC 1"\nmark = "full"', 20),
+        ('kind = "threshold"\nsignal = "Ramp"', 210),  # of 201 the half that holds the last
+    ],
+    ids=["period", "results", "threshold"],
+)
+@pytest.mark.parametrize("readout", ['kind = "dma"\nchannel = "DMA 1"', 'kind = "interrupt"'])
+def test_a_reaction_ends_the_run(
+    board: str, when: str, wanted: int, readout: str, tmp_path: Path
+) -> None:
+    """It is as long as that, and nothing of it is missing."""
+    text = DESIGN.replace('pin = "A3"\n[[chains]]', f'pin = "A3"\n{THRESHOLD}[[chains]]')
+    workspace = workspace_from_text(
+        text.format(trigger=TIMER, readout=readout, samples=20) + ENDING.format(when=when), "here"
+    )
+    address = "virtual"
+    if board == "image":
+        address = f"image:{built(workspace, tmp_path / 'c').elf}"
+    with record(workspace, 0.08, tmp_path / "take.h5", address) as take:
+        count = take.item_count(0)
+        assert wanted <= count <= wanted + 1 + (board == "image")
+        assert take.seconds == pytest.approx((wanted - 1) * STEP_S, abs=2.5e-4)
+        assert take.lost_items(0) == 0
+        assert [one.outcome for one in prove(workspace, take).verdicts].count("fails") == 0

@@ -79,6 +79,8 @@ class ProgramPart:
         self._free_at = 0
         """When the main loop is through with what it has done."""
         self._left = ACTED_UPON
+        self.ended: int | None = None
+        """When the program ended the run."""
         self.controls: list[Control] = []
         """What was done to converters and has not taken effect, in the order of time."""
         self._by_watch: dict[int, list[int]] = {}
@@ -133,11 +135,25 @@ class ProgramPart:
 
     def next_act_ticks(self, converter: int) -> int:
         """When something comes first that turns a converter on or off; far away where nothing does."""
-        acting = {
-            number
-            for number, reaction in enumerate(self._config.reactions)
-            if reaction.controls and reaction.acts_on == converter
-        }
+        return self._next_of(
+            {
+                number
+                for number, reaction in enumerate(self._config.reactions)
+                if reaction.controls and reaction.acts_on == converter
+            }
+        )
+
+    def next_end_ticks(self) -> int:
+        """When something comes first that ends the run; far away where nothing is known to."""
+        return self._next_of(
+            {
+                number
+                for number, reaction in enumerate(self._config.reactions)
+                if reaction.action == "end"
+            }
+        )
+
+    def _next_of(self, acting: set[int]) -> int:
         due = [one.ticks for one in self._due if one.reaction in acting]
         due += [at for number, at in self._next_period.items() if number in acting]
         return min(due, default=NEVER)
@@ -155,6 +171,8 @@ class ProgramPart:
         """One reaction after the other, each in its time."""
         reaction = self._config.reactions[due.reaction]
         done = self._free_at = max(self._free_at, due.ticks) + reaction.busy_ticks
+        if reaction.action == "end" and self.ended is None:
+            self.ended = done
         if reaction.controls:
             self.controls.append(Control(done, reaction.acts_on, reaction.action))
         if reaction.output is None:

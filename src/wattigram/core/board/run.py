@@ -86,6 +86,9 @@ class Run:
         ]
         self.outputs = ProgramOutputs(config, self.live)
         self._program = ProgramPart(config, self.outputs)
+        ends = [one for one in config.reactions if one.action == "end"]
+        self._may_end = any(one.on in {"watch", "results"} for one in ends)
+        """Something that is not known before may end the run."""
 
     def _put_in_order(self, bench: EffectiveBench) -> None:
         """What is started by events comes after what makes them, and what looks at a live pin after
@@ -166,13 +169,23 @@ class Run:
     def advance(self, ticks: int, executor: Executor | None = None) -> list[bytes]:
         """Run until ``ticks`` after the start; cycles whose trigger comes before then are done."""
         frames: list[bytes] = []
-        while self.ticks < ticks:
+        while self.ticks < ticks and not self.has_ended:
             frames += self._step(self._step_end(ticks), executor)
         return frames
 
+    @property
+    def has_ended(self) -> bool:
+        """The program has ended the run, and it has come as far as that."""
+        return self._program.ended is not None and self.ticks >= self._program.ended
+
     def _step_end(self, ticks: int) -> int:
         """Up to where all can be worked out at once: not beyond a scan of what is fed back, or stopped by
-        what its ISR finds when its turn comes."""
+        what its ISR finds when its turn comes, nor of what may end the run."""
+        known = [self._program.next_end_ticks() + 1, self._program.ended or ticks]
+        ticks = min(ticks, *(max(one, self.ticks + 1) for one in known))
+        if self._may_end and self.channels:
+            scan = min(channel.config.cycle_ticks for channel in self.channels)
+            ticks = min(ticks, self.ticks + scan)
         if any(channel.stops for channel in self._in_turns):
             scan = min(channel.config.cycle_ticks for channel in self._in_turns)
             ticks = min(ticks, self.ticks + scan)

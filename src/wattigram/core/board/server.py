@@ -392,5 +392,5 @@ class BoardServer(PortServer):
         """Pass the frames on."""
         self._broadcast(frames)
         self._sequence = run.sequence
-        if is_done:
+        if is_done or run.has_ended:
             self._stop()

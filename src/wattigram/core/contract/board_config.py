@@ -280,6 +280,7 @@ class EffectiveReaction(_Effective):
         "stop",
         "start",
         "rearm",
+        "end",
     ] = "high"
     acts_on: Annotated[int, Meta(ge=0)] = 0
     """The converter that is stopped, started or re-armed."""

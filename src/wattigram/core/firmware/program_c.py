@@ -23,6 +23,7 @@ from wattigram.core.firmware.tables import ChainTable, Tables
 from wattigram.core.model.design import (
     CallAction,
     ConverterAction,
+    EndAction,
     PinAction,
     Polling,
     Reaction,
@@ -143,7 +144,7 @@ class ProgramWriter:
         """One whose signals nothing converts does nothing."""
         reaction = self.workspace.project.reactions[place]
         return self._config.reactions[place].output is not None or isinstance(
-            reaction.do, (CallAction, ConverterAction)
+            reaction.do, (CallAction, ConverterAction, EndAction)
         )
 
     def _on(self, what: str) -> list[tuple[int, EffectiveReaction]]:
@@ -264,6 +265,8 @@ class ProgramWriter:
         do = reaction.do
         if isinstance(do, CallAction):
             yield f"{do.function}();"
+        elif isinstance(do, EndAction):
+            yield "wg_run_end();"
         elif isinstance(do, ConverterAction):
             yield from self._control(do, effective.acts_on)
         elif isinstance(do, PinAction):

@@ -14,6 +14,7 @@ from wattigram.core.model.design import (
     ConverterAction,
     DacAction,
     DutyAction,
+    EndAction,
     InputChanged,
     PairTripped,
     PeriodAction,
@@ -128,6 +129,8 @@ def fresh_do(workspace: Workspace, kind: str, when: When) -> Do:
             if not project.chains:
                 raise QuantityError("Nothing is converted.", cure="Put a signal into a slot.")
             return ConverterAction(converter=project.chains[0].converter)
+        case "end":
+            return EndAction()
         case _:
             return CallAction(function="own_code")
 

@@ -20,6 +20,7 @@ from wattigram.core.model.design import (
     ConverterAction,
     DacAction,
     DutyAction,
+    EndAction,
     InputChanged,
     PairTripped,
     PeriodAction,
@@ -79,6 +80,7 @@ DO = {
     "text": "send text",
     "bytes": "send bytes",
     "converter": "stop, start or re-arm",
+    "end": "end the run",
     "call": "call own code",
 }
 CHANGE = {"enters": "begins to hold", "leaves": "ceases to hold", "both": "both"}
@@ -387,6 +389,8 @@ def _do_fields(workspace: Workspace, reaction: Reaction) -> list[Field]:
                     tuple(ACTIONS.values()),
                 ),
             ]
+        case EndAction():
+            return []
         case call:
             return [Field("function", call.function, of("function", str.strip), hint="a name in C")]
 

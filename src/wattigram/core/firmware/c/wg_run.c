@@ -52,6 +52,14 @@ void wg_run_stop(void)
     wg_on_stop();
 }
 
+void wg_run_end(void)
+{
+    if (is_on && (wanted == 0u || wg_clock_ticks() < wanted)) {
+        wanted = wg_clock_ticks() + 1u;
+        wg_clock_wake_at(WG_WAKE_END, wanted);
+    }
+}
+
 bool wg_run_is_on(void)
 {
     return is_on;

@@ -20,6 +20,9 @@ void wg_run_start(uint64_t ticks);
 /** Stop, and send what is left. Context: main loop. */
 void wg_run_stop(void);
 
+/** Let the run end here, as if it had been meant to last until now. Context: main loop. */
+void wg_run_end(void);
+
 /** It has been started and not been stopped. */
 bool wg_run_is_on(void);
 

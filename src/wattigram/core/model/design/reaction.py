@@ -223,6 +223,12 @@ class ConverterAction(StrictModel):
     action: Literal["stop", "start", "rearm"] = "stop"
 
 
+class EndAction(StrictModel):
+    """The run ends: converters and timers are turned off, and what is left is handed over."""
+
+    kind: Literal["end"] = "end"
+
+
 class CallAction(StrictModel):
     """A function of the engineer's own is called, from the main loop."""
 
@@ -249,6 +255,7 @@ Do = (
     | TextAction
     | BytesAction
     | ConverterAction
+    | EndAction
     | CallAction
 )
 ScaledAction = BarAction | DutyAction | PeriodAction | DacAction

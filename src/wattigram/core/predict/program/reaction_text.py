@@ -11,6 +11,7 @@ from wattigram.core.model.design import (
     ConverterAction,
     DacAction,
     DutyAction,
+    EndAction,
     InputChanged,
     PairTripped,
     PeriodAction,
@@ -129,6 +130,8 @@ def do_texts(reaction: Reaction) -> tuple[str, str]:
                 "rearm": "one run more, once it is over",
             }
             return f"{action.replace('rearm', 're-arm')} {converter}", on[action]
+        case EndAction():
+            return "end the run", "all is turned off"
         case call:
             return f"own code {call.function}()", "in own.c"
 

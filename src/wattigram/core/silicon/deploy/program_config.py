@@ -20,6 +20,7 @@ from wattigram.core.model.design import (
     BytesAction,
     ComparatorSwitched,
     ConverterAction,
+    EndAction,
     InputChanged,
     PairTripped,
     PeriodElapsed,
@@ -148,6 +149,8 @@ def _reaction(
     match reaction.do:
         case PinAction(level=level):
             return made.unchecked(action=level)
+        case EndAction():
+            return made.unchecked(action="end")
         case ConverterAction(converter=converter, action=action):
             chain = workspace.project.chain(converter)
             assert chain is not None
