@@ -11,7 +11,7 @@ import pytest
 
 from tests.core.emulator.test_hooks import own_memory
 from tests.core.emulator.test_image import record
-from tests.core.emulator.test_stopping import DESIGN, HALTING, TIMER, design
+from tests.core.emulator.test_stopping import DESIGN, HALTING, TIMER, design, judged_by_hardware
 from tests.core.firmware.compiled import needs_compiler, rebuilt
 from wattigram.core.capture.take import Take
 from wattigram.core.contract.link import STAMP_STREAM
@@ -170,19 +170,7 @@ def test_limits_of_a_window_that_are_moved(tmp_path: Path) -> None:
     } else if (calls == 21u) {
         ADC_1_WATCH_HIGH(0u) = 2978u; /* 2.4 V, after 76.7 ms: what it has now no longer counts */
     }"""
-    threshold = (
-        '[[signals.thresholds]]\nname = "high"\nlow = "0 V"\nhigh = "1.645 V"\ninput = "raw"\n'
-        'condition = "above"\nhysteresis = "50 mV"\ndone_in = "hardware"\n'
-    )
-    text = DESIGN.replace('pin = "A3"\n[[chains]]', f'pin = "A3"\n{threshold}[[chains]]')
-    for marten, osprey in (
-        ("marten-m3", "osprey-x2"),
-        ("divider = 3", "divider = 4"),
-        ("sampling_cycles = 64", "sampling_cycles = 36"),
-    ):
-        text = text.replace(marten, osprey)
-    text = text.format(trigger=TIMER, readout='kind = "dma"\nchannel = "DMA 1"', samples=20)
-    workspace = workspace_from_text(text + HALTING, "here")
+    workspace = judged_by_hardware()
     elf = with_own_code(workspace, own, tmp_path / "c")
     with record(workspace, 0.09, tmp_path / "image.h5", f"image:{elf}") as take:
         assert take.events["entered"].tolist() == [1, 0, 1]

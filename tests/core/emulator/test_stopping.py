@@ -154,9 +154,8 @@ def test_what_is_taken_back_goes_no_other_way(tmp_path: Path) -> None:
         assert not sent.overwritten.any()
 
 
-@needs_compiler
-def test_a_converter_that_is_off_judges_nothing(tmp_path: Path) -> None:
-    """A limit that is crossed while own code has the converter off is told by the first sample after."""
+def judged_by_hardware() -> Workspace:
+    """The converter itself sees when the ramp is above 1.645 V, after 51.5 ms."""
     threshold = (
         '[[signals.thresholds]]\nname = "high"\nlow = "0 V"\nhigh = "1.645 V"\ninput = "raw"\n'
         'condition = "above"\nhysteresis = "50 mV"\ndone_in = "hardware"\n'
@@ -169,9 +168,15 @@ def test_a_converter_that_is_off_judges_nothing(tmp_path: Path) -> None:
     ):
         text = text.replace(marten, osprey)
     dma = 'kind = "dma"\nchannel = "DMA 1"'
-    workspace = workspace_from_text(
+    return workspace_from_text(
         text.format(trigger=TIMER, readout=dma, samples=20) + HALTING, "here"
     )
+
+
+@needs_compiler
+def test_a_converter_that_is_off_judges_nothing(tmp_path: Path) -> None:
+    """A limit that is crossed while own code has the converter off is told by the first sample after."""
+    workspace = judged_by_hardware()
     write_firmware(workspace, tmp_path / "c")
     own = tmp_path / "c" / "own.c"
     mine = OWN.replace("ADC_1_MODE", "ADC_1_POWER").replace("SCAN_MODE_ON", "TWINSCAN_POWER_ENABLE")

@@ -18,76 +18,71 @@ from wattigram.core.predict.timing import HELD_UP, retrieval_timing
 
 pytestmark = needs_compiler
 SECONDS = 0.2
-DESIGN = """
+CHAIN = """
+[[chains]]
+converter = "{converter}"
+divider = 3
+trigger = {{ kind = "timer", timer = "{timer}", period = "{period}" }}
+readout = {{ {readout} }}
+buffer = {{ name = "{buffer}", samples = {samples}, isr_cycles = 150 }}
+slots = [{slots}]
+"""
+RAMP = """
+[[bench]]
+pin = "{pin}"
+source_resistance = "0 Ω"
+source = {{ kind = "triangle", from = "0.1 V", to = "3.1 V", period = "0.2 s" }}
+[[expectations]]
+kind = "rate"
+signal = "{signal}"
+within = "0.5 %"
+"""
+HEAD = """
 format = "wattigram-project"
 version = 6
 name = "turns"
 part = "marten-m3"
 reference = "supply"
-[[signals]]
-name = "Quick"
-pin = "A3"
-[[signals]]
-name = "Slow"
-pin = "A4"
-[[chains]]
-converter = "ADC 1"
-divider = 3
-[chains.trigger]
-kind = "timer"
-timer = "Timer 2"
-period = "20 us"
-[chains.readout]
-kind = "interrupt"
-[chains.buffer]
-name = "Loop A"
-samples = 100
-isr_cycles = 150
-[[chains.slots]]
-signal = "Quick"
-sampling_cycles = 64
-[[chains]]
-converter = "ADC 2"
-divider = 3
-[chains.trigger]
-kind = "timer"
-timer = "Timer 3"
-period = "50 us"
-[chains.readout]
-kind = "dma"
-channel = "DMA 1"
-[chains.buffer]
-name = "Loop B"
-samples = 64
-isr_cycles = 150
-[[chains.slots]]
-signal = "Slow"
-sampling_cycles = 64
-[[bench]]
-pin = "A3"
-source_resistance = "0 Ω"
-[bench.source]
-kind = "triangle"
-from = "0.1 V"
-to = "3.1 V"
-period = "0.2 s"
-[[bench]]
-pin = "A4"
-source_resistance = "0 Ω"
-[bench.source]
-kind = "triangle"
-from = "0.1 V"
-to = "3.1 V"
-period = "0.2 s"
-[[expectations]]
-kind = "rate"
-signal = "Quick"
-within = "0.5 %"
-[[expectations]]
-kind = "rate"
-signal = "Slow"
-within = "0.5 %"
+signals = [{signals}]
 """
+
+
+def turns(period: str, sampling: int, signals: dict[str, str]) -> str:
+    """A converter whose results an ISR fetches one by one, and one whose halves DMA fills every 1.6 ms; the
+    first ``signals``, with their pins, are the first one's."""
+    *first, last = signals
+    slots = ", ".join(f'{{ signal = "{name}", sampling_cycles = {sampling} }}' for name in first)
+    return (
+        HEAD.format(
+            signals=", ".join(
+                f'{{ name = "{name}", pin = "{pin}" }}' for name, pin in signals.items()
+            )
+        )
+        + CHAIN.format(
+            converter="ADC 1",
+            timer="Timer 2",
+            period=period,
+            readout='kind = "interrupt"',
+            buffer="Loop A",
+            samples=100,
+            slots=slots,
+        )
+        + CHAIN.format(
+            converter="ADC 2",
+            timer="Timer 3",
+            period="50 us",
+            readout='kind = "dma", channel = "DMA 1"',
+            buffer="Loop B",
+            samples=64,
+            slots=f'{{ signal = "{last}", sampling_cycles = 64 }}',
+        )
+        + RAMP.format(pin=signals["Quick"], signal="Quick")
+        + RAMP.format(pin=signals["Slow"], signal="Slow")
+    )
+
+
+DESIGN = turns("20 us", 64, {"Quick": "A3", "Slow": "A4"})
+TWO_SLOTS = turns("40 us", 384, {"Quick": "A3", "Still": "A5", "Slow": "A4"})
 OWN = """
 #include "wg_hooks.h"
 void wg_isr_half_adc_2(bool is_second)
@@ -127,28 +122,6 @@ def test_what_an_image_loses_is_predicted_with_its_clocks(tmp_path: Path, rounds
         assert due[0] == "isr-held-up"
     else:
         assert (lost, share, due) == (0, 0, [])
-
-
-TWO_SLOTS = (
-    DESIGN.replace('period = "20 us"', 'period = "40 us"')
-    .replace(
-        """[[chains.slots]]
-signal = "Quick"
-sampling_cycles = 64
-""",
-        """[[chains.slots]]
-signal = "Quick"
-sampling_cycles = 384
-[[chains.slots]]
-signal = "Still"
-sampling_cycles = 384
-""",
-    )
-    .replace(
-        '[[signals]]\nname = "Slow"',
-        '[[signals]]\nname = "Still"\npin = "A5"\n[[signals]]\nname = "Slow"',
-    )
-)
 
 
 @pytest.mark.parametrize("rounds", [500, 800])
