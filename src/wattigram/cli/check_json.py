@@ -19,6 +19,8 @@ from wattigram.core.predict.accuracy import (
 )
 from wattigram.core.predict.timing import (
     buffer_timing,
+    isr_service_s,
+    main_cycles,
     retrieval_timing,
     right_order,
     scan_timing,
@@ -109,6 +111,9 @@ def _converter(workspace: Workspace, chain: Chain) -> Values:
             "kind": retrieval.kind,
             "events_hz": float(retrieval.events_hz),
             "cpu_load": float(retrieval.cpu_share),
+            "isr_s": float(isr_service_s(workspace, chain)),
+            "main_s": float(main_cycles(chain) / workspace.bus_clock_hz),
+            "held_up_s": float(retrieval.held_up_s),
             "deadline_s": float(retrieval.deadline_s) if retrieval.overwrites else None,
             "lost_rate_hz": float(retrieval.lost_hz),
             "reason": retrieval.reason,

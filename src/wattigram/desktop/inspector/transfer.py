@@ -27,7 +27,14 @@ from wattigram.core.model.design.edits import (
     SetRetrieval,
 )
 from wattigram.core.model.design.edits.trigger_edits import RETRIEVALS
-from wattigram.core.predict.timing import buffer_timing, has_isr, retrieval_timing, scan_timing
+from wattigram.core.predict.timing import (
+    buffer_timing,
+    has_isr,
+    isr_service_s,
+    main_cycles,
+    retrieval_timing,
+    scan_timing,
+)
 from wattigram.desktop.inspector.number_entry import whole_number
 from wattigram.desktop.inspector.outputs import key_for
 from wattigram.desktop.inspector.panel_model import Choice, Fact, Field, Panel, Tab, WhatIf
@@ -48,10 +55,7 @@ def buffer_panel(workspace: Workspace, chain: Chain) -> Panel:
             f"{float(timing.cpu_share) * 100:.3g} %{while_it_lasts}",
             timing.cpu_share <= 1,
         ),
-        Fact(
-            "ISR" if loop.read_period_s is None else "read",
-            f"{timing.cycles} clk · {format_rounded(timing.service_s, 's', 3)}",
-        ),
+        *_work_facts(workspace, chain),
         Fact(
             "ISR rate" if loop.read_period_s is None else "read rate",
             format_si(timing.events_hz, "Hz", 4),
@@ -64,7 +68,7 @@ def buffer_panel(workspace: Workspace, chain: Chain) -> Panel:
         Fact(
             "deadline",
             format_rounded(timing.deadline_s, "s", 4),
-            timing.service_s <= timing.deadline_s,
+            timing.service_s + timing.held_up_s <= timing.deadline_s,
         )
         if timing.overwrites
         else Fact("deadline", "none, nothing is overwritten"),
@@ -181,6 +185,24 @@ def _fresh(workspace: Workspace, chain: Chain, kind: str) -> Retrieval:
                     "All DMA channels are taken.", cure="Free one of another chain first."
                 )
             return Dma(channel=chain.dma or free[0])
+
+
+def _work_facts(workspace: Workspace, chain: Chain) -> list[Fact]:
+    """What a call takes: the ISR, how long it waits for others, and the main loop after it."""
+    timing, later = retrieval_timing(workspace, chain), main_cycles(chain)
+    isr_s = isr_service_s(workspace, chain)
+    facts = [
+        Fact(
+            "ISR" if chain.read_period_s is None else "read",
+            f"{timing.cycles - later} clk · {format_rounded(isr_s, 's', 3)}",
+        )
+    ]
+    if timing.held_up_s:
+        facts.append(Fact("waits for others", f"≤ {format_rounded(timing.held_up_s, 's', 3)}"))
+    if later:
+        later_s = later / workspace.bus_clock_hz
+        facts.append(Fact("main loop, a half", f"{later} clk · {format_rounded(later_s, 's', 3)}"))
+    return facts
 
 
 def _main_loop(chain: Chain) -> list[Field]:

@@ -11,7 +11,14 @@ from PyQt6.QtWidgets import QWidget
 
 from wattigram.core.base.quantity import format_rounded, format_si, round_values
 from wattigram.core.model.design import Chain, Workspace
-from wattigram.core.predict.timing import ScanTiming, buffer_timing, retrieval_timing, scan_timing
+from wattigram.core.predict.timing import (
+    ScanTiming,
+    buffer_timing,
+    has_isr,
+    isr_service_s,
+    retrieval_timing,
+    scan_timing,
+)
 from wattigram.desktop.state.selection import Selection
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, text_font, theme
 from wattigram.desktop.widgets.chain.output_lane import has_outputs, paint_outputs
@@ -342,16 +349,16 @@ class ScanTimelineView(QWidget):
                         painter.fillRect(bar, signal_color(self._indexes[slot.signal]))
 
     def _paint_processor(self, painter: QPainter, lane: QRectF) -> None:
-        """Handlers, as long as they are; those of marks run once in many cycles."""
+        """Handlers, as long as they are and in turns; those of marks run once in many cycles."""
         assert self._workspace is not None
         t = theme()
+        calls = self._handler_calls(self._workspace)
         for number, chain in enumerate(self._workspace.project.chains):
-            cycle, timing = self._cycles[number], retrieval_timing(self._workspace, chain)
-            length_s = float(timing.service_s)
+            timing = retrieval_timing(self._workspace, chain)
             painter.setPen(QPen(color(t.bad if timing.lost_hz else t.faint), 1))
             painter.setBrush(color(t.bad if timing.lost_hz else t.faint, 120))
             last_right = lane.left()
-            for start_s in self._handler_starts(chain, cycle):
+            for start_s, length_s in calls[number]:
                 left = self.x_of(start_s)
                 width = max(2.0, length_s / self._span_s * lane.width())
                 bar = QRectF(left, lane.top() + 4, width, lane.height() - 8)
@@ -366,6 +373,25 @@ class ScanTimelineView(QWidget):
                 last_right + 6, lane.top(), max(0.0, lane.right() - last_right - 6), lane.height()
             )
             elide(painter, room, self._handler_text(chain))
+
+    def _handler_calls(self, workspace: Workspace) -> list[list[tuple[float, float]]]:
+        """When the handlers of each converter begin, and how long they take: one after the other, as they
+        come; what is polled comes when it is there."""
+        chains = workspace.project.chains
+        due = sorted(
+            (start_s, number)
+            for number, chain in enumerate(chains)
+            for start_s in self._handler_starts(chain, self._cycles[number])
+        )
+        calls: list[list[tuple[float, float]]] = [[] for _ in chains]
+        free_s = 0.0
+        for start_s, number in due:
+            length_s = float(isr_service_s(workspace, chains[number]))
+            if has_isr(chains[number]):
+                start_s = max(start_s, free_s)
+                free_s = start_s + length_s
+            calls[number].append((start_s, length_s))
+        return calls
 
     def _handler_starts(self, chain: Chain, cycle: ScanTiming) -> list[float]:
         """When the chain's handler begins, in the first cycle: at a mark, or after each result."""
