@@ -9,7 +9,7 @@ import pytest
 from hypothesis import example, given, settings
 from hypothesis import strategies as st
 
-from wattigram.core.board.isr_timing import IsrTimeline
+from wattigram.core.board.isr_timing import IsrTimeline, Processor
 from wattigram.core.contract.board_config import EffectiveService
 
 
@@ -88,3 +88,36 @@ def test_waits_are_random_within_their_bound(jitter: int) -> None:
     served = service(notice_ticks=10, rest_ticks=975, jitter_ticks=jitter).serve(ends, math.inf)
     assert (served.lost == 0) == (jitter == 0)
     assert served.lost < len(ends) * 0.1
+
+
+def test_isrs_of_one_processor_take_turns() -> None:
+    """The second is asked for while the first runs, and reads when that is over; what came meanwhile is lost.
+    Nothing is decided before the results of both are known."""
+    processor = Processor()
+    long, short = (
+        IsrTimeline(
+            EffectiveService(keep="newest", notice_ticks=10, rest_ticks=rest), (1, key), processor
+        )
+        for key, rest in enumerate((300.0, 20.0))
+    )
+    ends = np.arange(1, 11) * 100.0
+    assert len(short.serve(ends, 2000.0).places) == 0
+    assert short.waiting == 10
+    assert long.serve(np.array([250.0]), 2000.0).places.tolist() == [0]
+    # At 100 and 200 it is in time; 300 to 500 wait until 560, when the newest is 500.
+    found = short.serve(np.empty(0), 2000.0)
+    assert found.places.tolist() == [0, 1, 4, 5, 6, 7, 8, 9]
+    assert found.lost == 2
+
+
+def test_what_the_main_loop_does_holds_up_no_other_isr() -> None:
+    processor = Processor()
+    services = (
+        EffectiveService(keep="newest", notice_ticks=10, rest_ticks=20, later_ticks=900),
+        EffectiveService(keep="newest", notice_ticks=10, rest_ticks=20),
+    )
+    working, other = (IsrTimeline(one, (1, key), processor) for key, one in enumerate(services))
+    ends = np.arange(1, 11) * 100.0
+    other.serve(ends + 50.0, 1200.0)
+    assert working.serve(ends, 1200.0).places.tolist() == [0, 9]  # the tenth is the newest at 1 030
+    assert len(other.serve(np.empty(0), 1200.0).places) == 10

@@ -7,6 +7,7 @@ from pathlib import Path
 import pytest
 
 from tests.core.emulator.test_image import record, with_measured_handlers
+from tests.core.emulator.test_stopping import AGAIN
 from tests.core.firmware.compiled import built, needs_compiler, rebuilt
 from wattigram.core.advise.findings import find_all
 from wattigram.core.capture.take import Take
@@ -14,7 +15,7 @@ from wattigram.core.firmware import write_firmware
 from wattigram.core.judge import prove
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.workspace_files import workspace_from_text
-from wattigram.core.predict.timing import HELD_UP, retrieval_timing
+from wattigram.core.predict.timing import HELD_UP, is_contended, retrieval_timing
 
 pytestmark = needs_compiler
 SECONDS = 0.2
@@ -156,3 +157,17 @@ def test_with_an_isr_as_long_as_stated_nothing_waits(tmp_path: Path) -> None:
     elf = built(workspace, tmp_path / "c").elf
     with record(workspace, 0.1, tmp_path / "i.h5", f"image:{elf}") as image:
         assert image.lost_items(0) == image.lost_items(1) == 0
+
+
+@pytest.mark.parametrize("more", ["", AGAIN])
+def test_a_converter_that_is_through_holds_up_nobody(more: str, tmp_path: Path) -> None:
+    """Halves of the other are fetched as long as the board runs, though there is nothing more of the first."""
+    text = DESIGN.replace('kind = "interrupt"', 'kind = "interrupt", single_run = true')
+    workspace = workspace_from_text(
+        text.replace("isr_cycles = 150", "isr_cycles = 1500") + more, "here"
+    )
+    assert is_contended(workspace)
+    with record(workspace, 0.1, tmp_path / "d.h5") as take:
+        assert take.item_count(1) == 2000
+        runs = take.item_count(0) / 100
+        assert runs == 1 if not more else 25 <= runs <= 30

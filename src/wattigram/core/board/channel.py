@@ -346,7 +346,7 @@ class Channel:
             if self.stops or self.is_followed:
                 break
         # What is followed one by one has come as far as its next trigger.
-        is_partial = self.stops or self.is_followed
+        is_partial = (self.stops or self.is_followed) and not self._is_through
         known = min(ticks, self.pace.next_ticks()) if is_partial else ticks
         return filled + (
             self._fetch_waiting(known) if reads is None else self._read_fed(reads, known)
