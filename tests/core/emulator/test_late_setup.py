@@ -281,3 +281,22 @@ def test_a_converter_that_software_points_elsewhere(slots: int, tmp_path: Path) 
     else:  # firmware points it anew after each result
         assert 5 <= np.count_nonzero(is_other) <= 8
         assert np.all(np.diff(np.flatnonzero(is_other)) > 4)
+
+
+def test_a_converter_that_follows_another_follows_its_timer(tmp_path: Path) -> None:
+    text = DESIGN.format(trigger=TIMER, readout=BY_INTERRUPT, samples=20)
+    text = text.replace("[[chains]]", '[[signals]]\nname = "Beside"\npin = "A4"\n[[chains]]', 1)
+    chain = text[text.index("[[chains]]") : text.index("[[bench]]")]
+    second = chain.replace(TIMER, 'kind = "converter"\nfollows = "ADC 1"')
+    for before, after in (("ADC 1", "ADC 2"), ("Loop A", "Loop B"), ("Ramp", "Beside")):
+        second = second.replace(f'"{before}"', f'"{after}"', 1)
+    second = second.replace('follows = "ADC 2"', 'follows = "ADC 1"')
+    workspace = workspace_from_text(text.replace(chain, chain + second) + HALTING, "here")
+    own = "    TIMER_2_TOP = calls >= 3u ? 4799u : 9599u;"
+    elf = with_own_code(workspace, own, tmp_path / "c")
+    with record(workspace, SECONDS, tmp_path / "image.h5", f"image:{elf}") as take:
+        first, other = (
+            np.asarray(take.items(STAMP_STREAM + number)).astype(np.int64) for number in (0, 1)
+        )
+    assert len(first) == pytest.approx(0.01011 / 1e-4 + (SECONDS - 0.01011) / 5e-5, abs=3)
+    assert np.array_equal(first, other)

@@ -116,6 +116,16 @@ class LateSetUp:
         }
 
 
+def timer_of(state: SiliconState, converter: str) -> str:
+    """The timer that starts a converter, or the one whose trigger it follows; "" for none."""
+    source = converter
+    for _ in state.registers.part.converters:
+        source = state.text(source, "trigger", "")
+        if state.registers.part.converter(source) is None:
+            break
+    return source if state.has(source, "period") else ""
+
+
 def _with_timers_running(state: SiliconState) -> SiliconState:
     """As if no timer stood: when each counts is followed by itself."""
     copy = state.copy()
@@ -159,7 +169,6 @@ def _set_up(
     windows: tuple[Window, ...],
     runs: Mapping[str, int],
 ) -> SetUp:
-    trigger = state.text(converter.name, "trigger", "")
     carriers = dma_transfers(state, converter.name)
     if state.text(converter.name, "delivery", "polling") == "dma" and carriers[0] is None:
         # Nobody carries anything anywhere.
@@ -169,6 +178,6 @@ def _set_up(
         converter.unchecked(loop=converter.loop.unchecked(laps=0)),
         carriers,
         runs.get(carriers[0].channel, 0) if carriers[0] is not None else 0,
-        trigger if state.has(trigger, "period") else "",
+        timer_of(state, converter.name),
         windows,
     )

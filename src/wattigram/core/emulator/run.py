@@ -12,27 +12,23 @@ from functools import partial
 import numpy as np
 from msgspec.structs import replace
 
-from wattigram.core.base.errors import BoardError
 from wattigram.core.board import Run
 from wattigram.core.board.channel import Channel
 from wattigram.core.board.event_detection import DetectedEvent, ThresholdDetector
-from wattigram.core.board.live_timer import LiveTimer
-from wattigram.core.board.processing import Tap
 from wattigram.core.board.wire_words import WireWords
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig, EffectiveWatch
 from wattigram.core.contract.link import FLAG_UNSEQUENCED, FrameType, LateWrite
 from wattigram.core.emulator.configure import Silicon
-from wattigram.core.emulator.hand_overs import HandOvers, Work
-from wattigram.core.emulator.late_setup import Change, Decode, LateSetUp, SetUp
+from wattigram.core.emulator.followed_setup import FollowedSetUp
+from wattigram.core.emulator.hand_overs import Work
+from wattigram.core.emulator.late_setup import Decode
 from wattigram.core.emulator.machine import Machine
-from wattigram.core.emulator.pointing import Pointing
 from wattigram.core.emulator.result_delivery import (
-    ResultDelivery,
     tell_comparator,
     tell_threshold,
 )
 from wattigram.core.emulator.uarts import put_word
-from wattigram.core.silicon.registers import NO_WINDOW, SiliconState, event_count
+from wattigram.core.silicon.registers import NO_WINDOW, event_count
 
 LONGEST_STEP_S = 0.02
 """Of board time that is worked out at once, so that converters do not run far ahead of one
@@ -44,7 +40,7 @@ def _at(work: Work) -> int:
     return work[0]
 
 
-class ImageRun(Run):
+class ImageRun(FollowedSetUp):
     """Like :class:`Run`, but what converters give goes to an image, and only what it sends is
     sent."""
 
@@ -58,15 +54,8 @@ class ImageRun(Run):
         *,
         decode: Decode,
     ) -> None:
+        super().__init__(silicon, machine, end_ticks, first_sequence, threads, decode)
         config = silicon.config
-        super().__init__(config, first_sequence, threads)
-        state: SiliconState = machine.peripherals.state
-        self.machine = machine
-        machine.now = self.epoch = max(machine.now, machine.free_at)
-        self._clock_divisor = machine.setup.clock_divisor
-        self._watch_places = silicon.watches
-        self._halted: dict[str, bool] = {}
-        self._end_ticks = end_ticks
         # What the image stops or starts must be seen at once, and an end that is not known may be
         # any alarm.
         self._is_split = end_ticks is None or any(
@@ -87,7 +76,6 @@ class ImageRun(Run):
         the first beginning."""
         self._moved: list[bytes] = []
         """What routes moved before somebody looked at the pins that they move."""
-        self._by_name = {channel.config.name: channel for channel in self.channels}
         self._pins = {dac.name: dac.pin for dac in config.dacs}
         self._pins |= {pwm.name: pwm.pin for pwm in config.pwm}
         """Pin of each DAC, and of each timer that puts out pulses."""
@@ -95,17 +83,6 @@ class ImageRun(Run):
             (output.kind, output.name): number for number, output in enumerate(config.outputs)
         }
         self._clock = config.tick_hz
-        self._late_set_up = LateSetUp(decode, state)
-        self._timers = {
-            name: LiveTimer(*self._counts_of(name), runs=state.flag(name, "run", True))
-            for timer in machine.setup.part.timers
-            for name in timer.names
-            if state.has(name, "period")
-        }
-        self._inputs = dict(silicon.inputs)
-        """Of converters that the program points, slot by slot."""
-        self._is_unsettled = False
-        """Settings were changed, and not all converters that they may concern are on."""
         self._ports = {port.name: port.bits for port in machine.setup.part.ports}
         taken = {route.wire for route in config.routes}
         self._wires = [
@@ -122,14 +99,6 @@ class ImageRun(Run):
         machine.busy_ticks = {"isr": 0, "main": 0}
         self._is_split_anyway = self._is_split
         self._follow_samplers()
-        self._hand_overs = [
-            HandOvers(
-                channel,
-                ResultDelivery(machine, state, channel.config.name, len(channel.config.slots)),
-                self.epoch,
-            )
-            for channel in self.channels
-        ]
 
     def set_bench(self, bench: EffectiveBench) -> None:
         """Turn knobs; holds from the next cycle on."""
@@ -268,10 +237,6 @@ class ImageRun(Run):
         off."""
         return math.inf if self._is_over else channel.next_start_ticks()
 
-    def _is_acted_upon(self, channel: Channel) -> bool:
-        """What the program does may start or stop it, so that it goes step by step."""
-        return channel.stops or channel.is_followed or channel.config.pace.kind == "events"
-
     @property
     def _is_over(self) -> bool:
         """The end has passed, and only the program still goes on."""
@@ -279,6 +244,10 @@ class ImageRun(Run):
 
     def _route_frames(self) -> list[bytes]:
         return [] if self._is_over else super()._route_frames()
+
+    def _go_on(self, channel: Channel) -> None:
+        """Work out anew what comes of a channel up to now."""
+        self._again += self._advanced(channel, None)
 
     def _advanced(self, channel: Channel, executor: Executor | None) -> list[Work]:
         """What comes of a channel up to now, or up to where it must be asked again."""
@@ -388,14 +357,14 @@ class ImageRun(Run):
             timer = self._timers.get(owner)
             if timer is not None:
                 timer.run(float(now), on=on)
-                self._timer_changed(owner, now)
+                self.timer_changed(owner, now)
             pulses = self.live.pulses.get(self._pins.get(owner, ""))
             if pulses is not None:
                 pulses.run(float(now), on=on)
             if channel is None or self._halted.get(owner, False) != on:
                 continue
             if on and self._is_unsettled:
-                self._set_up_anew(now)
+                self.set_up_anew(now)
             self._halted[owner] = not on
             is_ahead = not self._is_acted_upon(channel)
             if not on:
@@ -406,16 +375,16 @@ class ImageRun(Run):
             since = max(float(now), channel.pace.free_ticks)
             channel.pace.pause(since, float(now) if on else None)
             if on and is_ahead:
-                self._again += self._advanced(channel, None)
+                self._go_on(channel)
         if activity.set_up is not None:
-            self._set_up_anew(max(0, activity.set_up - self.epoch))
+            self.set_up_anew(max(0, activity.set_up - self.epoch))
         for owner, instant, where in activity.started:
             now = max(0, instant - self.epoch)
             channel = self._by_name.get(owner)
             if channel is None or channel.config.pace.kind != "events":
                 continue
             if owner in self._inputs:
-                self._point(channel, where, now)
+                self.point_to(channel, where, now)
             if self._halted.get(owner, False):
                 continue  # one that is off hears no start
             # Software that starts slot after slot goes on with the scan that it has begun.
@@ -439,119 +408,6 @@ class ImageRun(Run):
         activity.clear()
         self._followed += 1
         return True
-
-    def _set_up_anew(self, now: int) -> None:
-        """Settings by which converters run were changed."""
-        state = self.machine.peripherals.state
-        self._is_unsettled = True
-        none_is_on = not any(map(state.is_on, self._by_name))
-        if none_is_on or self._has_ended(now):
-            return
-        try:
-            changes = list(self._late_set_up.changes(state))
-        except BoardError as fault:
-            self.machine.fault = fault.message.rstrip(".")
-            return
-        self._is_unsettled = any(self._halted.values())
-        for change in changes:
-            channel = self._by_name.get(change.now.converter.name)
-            if channel is not None:
-                self._change(channel, change, now)
-
-    def _has_ended(self, now: int) -> bool:
-        """What is set up then belongs to no run: firmware turns off what it needs no longer."""
-        return self._end_ticks is not None and now >= self._end_ticks
-
-    def _change(self, channel: Channel, change: Change, now: int) -> None:
-        before, after = change.before, change.now
-        is_ahead = not self._is_acted_upon(channel) and not self._halted.get(
-            channel.config.name, False
-        )
-        if is_ahead:
-            self._take_back(channel, now)
-        pins = {**change.silicon.config.bench.pins, **self.bench.pins}
-        if len(pins) > len(self.bench.pins):
-            self.set_bench(self.bench.unchecked(pins=pins))
-        is_carried_anew = (before.carriers, before.run) != (after.carriers, after.run)
-        laps = channel.config.loop.laps
-        loop = after.converter.loop.unchecked(laps=laps)
-        channel.set_up(
-            after.converter.unchecked(loop=loop), before.converter, is_carried_anew=is_carried_anew
-        )
-        self._hand_overs[channel.stream].set_up(
-            len(after.converter.slots), is_carried_anew=is_carried_anew
-        )
-        is_started_otherwise = before.converter.pace.kind != after.converter.pace.kind
-        if is_started_otherwise or before.timer != after.timer:
-            channel.pace.start_by(after.converter.pace, float(now))
-            if after.timer in self._timers:
-                channel.pace.follow(self._timers[after.timer].courses(float(now)))
-        if before.windows != after.windows or before.converter.slots != after.converter.slots:
-            self._judge_anew(channel, after)
-        if is_ahead:
-            self._again += self._advanced(channel, None)
-
-    def _point(self, channel: Channel, where: Pointing, now: int) -> None:
-        """The program starts a converter that it has pointed somewhere: the next of its slots, or another."""
-        name = channel.config.name
-        inputs = self._inputs[name]
-        if inputs[channel.pace.place] == where:
-            return
-        if where not in inputs:
-            self._inputs[name] = inputs = (*inputs, where)
-            self._late_set_up.point_to(name, inputs)
-            self._set_up_anew(now)
-        channel.pace.point(inputs.index(where))
-
-    def _timer_changed(self, name: str, now: int) -> None:
-        """A timer stands, goes on, or has another period: so do the converters that it starts."""
-        state = self.machine.peripherals.state
-        if self._has_ended(now):
-            return
-        for channel in self.channels:
-            owner = channel.config.name
-            if state.text(owner, "trigger", "") != name:
-                continue
-            is_ahead = not self._is_acted_upon(channel)
-            is_on = not self._halted.get(owner, False)
-            if is_ahead and is_on:
-                self._take_back(channel, now)
-            channel.leave_steady(self._late_set_up.before(owner))
-            channel.pace.follow(self._timers[name].courses(float(now)))
-            if is_ahead and is_on:
-                self._again += self._advanced(channel, None)
-
-    def _judge_anew(self, channel: Channel, set_up: SetUp) -> None:
-        """The converter's own windows are set up otherwise."""
-        name = channel.config.name
-        taps, watches = list(self.config.taps), list(self.config.watches)
-        numbers = {place: number for number, place in self._watch_places.items()}
-        detectors = {one.number: one for one in self._watchers}
-        known = {number: tap for number, tap in channel.taps if tap.tap.by_hardware}
-        judging: dict[int, Tap] = {}
-        kept = set()
-        for window in set_up.windows:
-            tap = window.tap.unchecked(converter=channel.stream)
-            place = next((one for one, other in enumerate(taps) if other == tap), len(taps))
-            taps += [tap] if place == len(taps) else []
-            slots = len(channel.config.slots)
-            judging[place] = known.get(place) or Tap(tap, slots, slots)
-            watch = window.watch.unchecked(tap=place)
-            number = numbers.get((name, window.number), len(watches))
-            if number == len(watches):
-                watches.append(watch)
-                self._watch_places[number] = name, window.number
-            watches[number] = watch
-            kept.add(number)
-            detector = detectors.get(number)
-            if detector is None:
-                self._watchers.append(ThresholdDetector(watch, number))
-            else:
-                detector.set_up(watch)
-        mine = {number for number, place in self._watch_places.items() if place[0] == name}
-        self._watchers = [one for one in self._watchers if one.number not in mine - kept]
-        self.config = self.config.unchecked(taps=tuple(taps), watches=tuple(watches))
-        channel.judge_by(list(judging.items()))
 
     def _show(self, kind: str, owner: str, at: float, effect: float, value: int) -> None:
         """A register of an output was written."""
@@ -579,14 +435,14 @@ class ImageRun(Run):
         ones, else at once."""
         timer_now = self._timers.get(timer)
         if timer_now is not None and setting != "compare":
-            timer_now.set_up(float(ticks), *self._counts_of(timer), waits=self._waits(timer))
-            self._timer_changed(timer, ticks)
+            timer_now.set_up(float(ticks), *self.counts_of(timer), waits=self.waits(timer))
+            self.timer_changed(timer, ticks)
         pulses = self.live.pulses.get(self._pins.get(timer, ""))
         if pulses is None:
             return
         state = self.machine.peripherals.state
         at = float(ticks)
-        effect = pulses.next_period(at) if self._waits(timer) else at
+        effect = pulses.next_period(at) if self.waits(timer) else at
         if setting == "compare":
             self._show("duty", timer, at, effect, state.number(timer, "compare", 0))
         elif setting == "period":
@@ -597,16 +453,6 @@ class ImageRun(Run):
             high_counts=np.array([state.number(timer, "compare", 0)]),
             count_ticks=float(state.number(timer, "prescaler", 1) * self._clock_divisor),
         )
-
-    def _waits(self, timer: str) -> bool:
-        """What is written to its registers holds from the next period on."""
-        return self.machine.peripherals.state.flag(timer, "preload", False)
-
-    def _counts_of(self, timer: str) -> tuple[int, float]:
-        """Counts of a period, and ticks of each."""
-        state = self.machine.peripherals.state
-        count_ticks = state.number(timer, "prescaler", 1) * self._clock_divisor
-        return state.number(timer, "period", 1), float(count_ticks)
 
     def leave_partials(self, owner: str = "") -> None:
         """Before the program looks, or may stop: what DMA has moved since the last mark lies in memory,
