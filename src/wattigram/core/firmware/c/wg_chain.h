@@ -68,7 +68,7 @@ uint32_t wg_chain_next(uint32_t chain);
 /** The lower half of the converter's own count of results that goes with that. Context: ISR or main loop. */
 uint32_t wg_chain_tally(uint32_t chain);
 
-/** A single run that is over begins once more, with the result after the converter's count `tally`. Context: main loop, the converter is off. */
+/** A single run that is over begins once more, with the result after the count `tally`. Context: main loop, the converter is off. */
 void wg_chain_rearm(uint32_t chain, uint32_t tally);
 
 /** Results of a converter so far; `tally` is their lower half. Context: main loop. */
