@@ -18,8 +18,8 @@ from tests.conftest import edited
 from tests.core.firmware.compiled import needs_compiler
 from tests.patience import PATIENCE_MS
 from wattigram.core.contract.image import CType, MemoryLocation
-from wattigram.core.model.design import Workspace
-from wattigram.core.model.design.edits import RemoveSignal, SetPeriod, apply_edit
+from wattigram.core.model.design import PeriodElapsed, PinAction, Reaction, Workspace
+from wattigram.core.model.design.edits import RemoveSignal, SetPeriod, SetReaction, apply_edit
 from wattigram.desktop.controllers import firmware_controller
 from wattigram.desktop.pages.firmware_page import CHANGES, CODE, MEMORY, REGISTERS, FirmwarePage
 from wattigram.desktop.pages.page_stack import CHAIN, FIRMWARE
@@ -356,3 +356,26 @@ def test_numbers_are_shown_in_several_bases() -> None:
     ]
     assert number_texts(MemoryLocation("x", 0, CType("float", "float", 4)), 0.25, "") == ["0.25"]
     assert number_texts(MemoryLocation("x", 0, CType("bool", "bool", 1)), 1, "") == ["true"]
+
+
+def test_clocks_of_reactions_are_taken_over_in_one_step(window: MainWindow) -> None:
+    page = window.book.firmware
+    blink = Reaction(
+        name="Alive", when=PeriodElapsed(period_s="20 ms"), do=PinAction(pin="B7", level="toggle")
+    )
+    window.document.edit(SetReaction("Alive", blink))
+    window.show_page(FIRMWARE)
+    window.firmware.show_totals({"reaction.alive": 57, "handler.0": 345, "main.0": 6000})
+    assert "Alive: 57 clocks counted, the design states none" in page.panel.costs.text()
+    assert "in the main loop 6000 for each half" in page.panel.costs.text()
+    page.panel.costs_button.click()
+    project = window.document.workspace.project
+    assert [one.cycles for one in project.reactions] == [57]
+    assert (project.chains[0].buffer.isr_cycles, project.chains[0].buffer.main_cycles) == (
+        345,
+        6000,
+    )
+    assert page.panel.costs_button.isHidden()
+    window.document.stack.undo()
+    assert [one.cycles for one in window.document.workspace.project.reactions] == [None]
+    assert not page.panel.costs_button.isHidden()

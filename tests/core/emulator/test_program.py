@@ -19,6 +19,7 @@ from tests.core.firmware.reacting import reacting
 from tests.core.silicon.registers.designs import random_workspace
 from tests.paths import EXAMPLES
 from wattigram.core.capture.take import Take
+from wattigram.core.firmware.c_names import c_identifiers
 from wattigram.core.model.design import (
     CallAction,
     PeriodElapsed,
@@ -265,3 +266,31 @@ def test_own_code_in_an_isr_comes_before_all_that_the_main_loop_does(tmp_path: P
         ]
     assert len(moved) > 20
     assert all(0 < ticks < 600 for ticks in late)
+
+
+def test_the_clocks_of_each_reaction_are_counted(tmp_path: Path) -> None:
+    """A loop in own code costs what it takes, a text more than a pin."""
+    base = open_workspace(EXAMPLES / "kiln-lamp")
+    calls = Reaction(
+        name="Own loop", when=PeriodElapsed(period_s="20 ms"), do=CallAction(function="loops")
+    )
+    design = edited(base, SetReaction("Own loop", calls))
+    folder = tmp_path / "c"
+    built(design, folder)
+    found = []
+    for rounds in (10, 1010):
+        (folder / "own.c").write_text(
+            '#include "wg_hooks.h"\nvoid loops(void)\n{\n'
+            f"    for (volatile uint32_t n = 0u; n < {rounds}u; n++) {{\n    }}\n}}\n"
+        )
+        with record(
+            design, 0.1, tmp_path / f"{rounds}.h5", f"image:{built(design, folder).elf}"
+        ) as take:
+            names = c_identifiers(one.name for one in design.project.reactions)
+            counted = {name: take.totals[f"reaction.{c}"] for name, c in names.items()}
+            found.append(counted)
+    assert set(found[0]) == {one.name for one in design.project.reactions}
+    assert found[1]["Own loop"] - found[0]["Own loop"] == pytest.approx(1000 * 6, rel=0.4)
+    rest = [{name: n for name, n in one.items() if name != "Own loop"} for one in found]
+    assert rest[0] == rest[1]
+    assert rest[0]["Hot line"] > 3 * rest[0]["Hot lamp"] > 0

@@ -253,6 +253,25 @@ class Machine:
             while self.cpu.in_handler and self.fault is None:
                 self._slice(None, None)
 
+    def call(self, address: int, argument: int) -> int | None:
+        """Run a function to its end, as if the main loop called it; gives its instructions, None where it does
+        what no processor can."""
+        before = self.cpu.instructions
+        self._handler = ""
+        try:
+            self.cpu.enter(address)
+            self.cpu.set_register(0, argument)
+        except CpuError as fault:
+            self._fail(fault)
+        while self.cpu.in_handler and self.fault is None:
+            self._slice(None, None)
+        if self.fault is None:
+            return self.cpu.instructions - before
+        self.fault = None
+        while self.cpu.in_handler:
+            self.cpu.abandon()
+        return None
+
     def _enter(self, owner: str, since: int) -> None:
         del self._pending[owner]
         line = self.peripherals.line_enabled(owner)

@@ -316,6 +316,7 @@ class ImageServer(PortServer):
                 counts.append(
                     f"main.{channel.stream}={self._trial.main_cycles[channel.config.name]}"
                 )
+        counts += [f"reaction.{name}={count}" for name, count in self._trial.reactions.items()]
         return counts
 
     def _tell_fault(self) -> None:

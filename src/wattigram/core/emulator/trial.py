@@ -21,6 +21,8 @@ from wattigram.core.silicon.registers import Observed, SiliconState
 
 CALLS = 48
 MARKS = 4
+REACTION = "react_"
+"""Begins the names of functions that do what a reaction does."""
 
 
 class Trial(msgspec.Struct):
@@ -30,6 +32,8 @@ class Trial(msgspec.Struct):
     """Of each converter's ISR, or of what polls it."""
     main_cycles: dict[str, int] = msgspec.field(default_factory=dict)
     """Of the main loop for each half that an ISR of DMA told it of."""
+    reactions: dict[str, int] = msgspec.field(default_factory=dict)
+    """Of each reaction, by its name in C."""
     inputs: dict[str, tuple[tuple[int, float], ...]] = msgspec.field(default_factory=dict)
     restarts: dict[str, bool] = msgspec.field(default_factory=dict)
     pointed: dict[str, ChannelPointing] = msgspec.field(default_factory=dict)
@@ -61,6 +65,7 @@ def try_out(machine: Machine) -> Trial:
             if name in state.touched and state.is_on(name) and machine.fault is None:
                 peripherals.state = state.copy()
                 _converter(machine, name, trial)
+        _reactions(machine, state, trial)
     finally:
         cpu.stops.are_off = False
         machine.come_back(stood)
@@ -71,6 +76,16 @@ def try_out(machine: Machine) -> Trial:
         machine.late.clear()
         peripherals.changed.clear()
     return trial
+
+
+def _reactions(machine: Machine, state: SiliconState, trial: Trial) -> None:
+    """Instructions of each reaction, with what it knows after the made-up results; what it does is taken back."""
+    for symbol, (address, _size) in machine.image.symbols.items():
+        if symbol.startswith(REACTION) and machine.fault is None:
+            machine.peripherals.state = state.copy()
+            count = machine.call(address, 1)
+            if count is not None:
+                trial.reactions[symbol.removeprefix(REACTION)] = count
 
 
 def _converter(machine: Machine, name: str, trial: Trial) -> None:

@@ -13,8 +13,9 @@ from PyQt6.QtWidgets import QFileDialog, QInputDialog, QMessageBox, QWidget
 from wattigram.core import firmware
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.contract.image import MemoryLocation, load_image, memory_locations
-from wattigram.core.model.design import Workspace
-from wattigram.core.model.design.edits import CompositeEdit, SetIsrCost
+from wattigram.core.firmware.c_names import c_identifiers
+from wattigram.core.model.design import Reaction, Workspace
+from wattigram.core.model.design.edits import CompositeEdit, Edit, SetIsrCost, SetReaction
 from wattigram.core.silicon.registers import design_writes, write_lines
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.state.jobs import Job
@@ -53,6 +54,7 @@ class FirmwareWork(QObject):
         self.places: tuple[MemoryLocation, ...] = ()
         """What of the image can be looked at."""
         self.costs: dict[str, tuple[int, int | None]] = {}
+        self.reaction_costs: dict[str, int] = {}
         """Cycles that each converter's handler was seen to take."""
         document.replaced.connect(self._forget)
 
@@ -248,8 +250,17 @@ class FirmwareWork(QObject):
             for number, chain in enumerate(chains)
             if f"handler.{number}" in totals
         }
-        if measured and measured != self.costs:
-            self.costs = measured
+        names = c_identifiers(
+            reaction.name for reaction in self._document.workspace.project.reactions
+        )
+        reactions = {
+            name: totals[f"reaction.{c_name}"]
+            for name, c_name in names.items()
+            if f"reaction.{c_name}" in totals
+        }
+        counted = (measured, reactions)
+        if any(counted) and counted != (self.costs, self.reaction_costs):
+            self.costs, self.reaction_costs = measured, reactions
             self.changed.emit()
 
     @property
@@ -269,6 +280,9 @@ class FirmwareWork(QObject):
                         f"{chain.buffer.main_cycles}"
                     )
                 lines.append(f"{text}.")
+        for reaction, counted in self._counted_reactions():
+            says = "states none" if reaction.cycles is None else f"says {reaction.cycles}"
+            lines.append(f"{reaction.name}: {counted} clocks counted, the design {says}.")
         return "\n".join(lines)
 
     @property
@@ -280,13 +294,27 @@ class FirmwareWork(QObject):
             for chain in chains
             if chain.converter in self.costs
             for isr, main in [self.costs[chain.converter]]
-        )
+        ) or any(reaction.cycles != counted for reaction, counted in self._counted_reactions())
+
+    def _counted_reactions(self) -> list[tuple[Reaction, int]]:
+        reactions = self._document.workspace.project.reactions
+        return [
+            (one, self.reaction_costs[one.name])
+            for one in reactions
+            if one.name in self.reaction_costs
+        ]
 
     def take_costs(self) -> None:
         """Put the measured cycles into the design, so that loads and losses are worked out with
         them."""
-        edits = tuple(SetIsrCost(converter, *cycles) for converter, cycles in self.costs.items())
-        self._document.edit(CompositeEdit(edits, "Use measured ISR cycles"))
+        edits: list[Edit] = [
+            SetIsrCost(converter, *cycles) for converter, cycles in self.costs.items()
+        ]
+        edits += [
+            SetReaction(reaction.name, reaction.replaced(cycles=counted))
+            for reaction, counted in self._counted_reactions()
+        ]
+        self._document.edit(CompositeEdit(tuple(edits), "Use measured cycles"))
 
     def ask_folder(self, parent: QWidget) -> None:
         """Choose where the C goes."""
@@ -325,7 +353,7 @@ class FirmwareWork(QObject):
     def _forget(self) -> None:
         self._chosen = None
         self.result = None
-        self.costs = {}
+        self.costs, self.reaction_costs = {}, {}
         self.changed.emit()
 
 

@@ -102,7 +102,7 @@ class BuildPanel(QWidget):
         for part in (self.state, self.code_bar, self.data_bar, self.run_button):
             column.addWidget(part)
         self.costs = self._label()
-        self.costs_button = QPushButton("Use measured ISR cycles")
+        self.costs_button = QPushButton("Use measured cycles")
         self.costs_button.setObjectName("link")
         column.addWidget(self.costs)
         column.addWidget(self.costs_button)
