@@ -9,7 +9,7 @@ from dataclasses import dataclass, replace
 from fractions import Fraction
 
 import pytest
-from hypothesis import example, given, settings
+from hypothesis import assume, example, given, settings
 from hypothesis import strategies as st
 
 from tests.core.board.test_prediction import Design, every
@@ -218,7 +218,7 @@ def two_converters(periods_us: tuple[int, int], handlers: tuple[int, int]) -> Wo
     return Workspace(workspace.project.replaced(chains=(first, second)), workspace.part)
 
 
-@settings(max_examples=20, deadline=None)
+@settings(max_examples=30, deadline=None, derandomize=True)
 @given(
     st.tuples(st.integers(8, 40), st.integers(8, 4000)),
     st.tuples(st.integers(20, 1500), st.integers(20, 20_000)),
@@ -228,6 +228,12 @@ def two_converters(periods_us: tuple[int, int], handlers: tuple[int, int]) -> Wo
 def test_isrs_of_two_converters_take_turns(
     periods_us: tuple[int, int], handlers: tuple[int, int]
 ) -> None:
+    clock_hz, enter, leave, wait = PARTS["marten-m3"]
+    wanted = [
+        (enter + wait / 2 + cycles + leave) / clock_hz / (period_us / 1e6)
+        for cycles, period_us in zip(handlers, periods_us, strict=True)
+    ]
+    assume(abs(1 - sum(wanted)) > 0.03)  # else it takes long until it goes as it goes on
     both = two_converters(periods_us, handlers)
     each_s, span_s = conversion_s("marten-m3", 32), 0.4
     ends = [
@@ -236,18 +242,25 @@ def test_isrs_of_two_converters_take_turns(
     ]
     found = in_turns("marten-m3", ends, list(handlers))
     timings = [retrieval_timing(both, chain) for chain in both.project.chains]
-    for timing, share in zip(timings, found, strict=True):
-        assert float(timing.lost_hz / timing.items_hz) == pytest.approx(
-            1 - share, rel=0.05, abs=0.003
-        )
     run = Run(effective_config(both))
     for step in (0.0007, 0.11, 0.2):  # however far it is brought at once
         run.advance(int(step * run.config.tick_hz))
     run.finish()
     totals = run.totals()
-    for number, share in enumerate(found):
-        lost = totals[f"lost.{number}"] / totals[f"converted.{number}"]
-        assert lost == pytest.approx(1 - share, rel=0.05, abs=0.003)
+    due = [1 - share for share in found]
+    predicted = [float(timing.lost_hz / timing.items_hz) for timing in timings]
+    on_board = [totals[f"lost.{number}"] / totals[f"converted.{number}"] for number in (0, 1)]
+    for shares in (predicted, on_board):
+        if sum(wanted) < 1:
+            assert shares == pytest.approx(due, rel=0.05, abs=0.003)
+        else:  # which of the two loses turns on little where there is too much for both
+            both_lose = [
+                sum(one / us for one, us in zip(each, periods_us, strict=True))
+                for each in (shares, due)
+            ]
+            assert both_lose[0] == pytest.approx(
+                both_lose[1], rel=0.05, abs=0.003 / min(periods_us)
+            )
     reasons = [timing.reason for timing in timings]
     assert set(reasons) <= {"", HELD_UP, "ISR too slow"}
 
