@@ -280,13 +280,17 @@ def test_the_clocks_of_each_reaction_are_counted(tmp_path: Path) -> None:
     found = []
     for rounds in (10, 1010):
         (folder / "own.c").write_text(
-            '#include "wg_hooks.h"\nvoid loops(void)\n{\n'
+            '#include "wg_hooks.h"\nvolatile uint32_t tries;\n'
+            "void react_to_nothing(void)\n{\n    tries++;\n}\n"
+            "void loops(void)\n{\n"
             f"    for (volatile uint32_t n = 0u; n < {rounds}u; n++) {{\n    }}\n}}\n"
         )
         with record(
             design, 0.1, tmp_path / f"{rounds}.h5", f"image:{built(design, folder).elf}"
         ) as take:
             names = c_identifiers(one.name for one in design.project.reactions)
+            # What own code calls so is its own.
+            assert "reaction.to_nothing" not in take.totals
             counted = {name: take.totals[f"reaction.{c}"] for name, c in names.items()}
             found.append(counted)
     assert set(found[0]) == {one.name for one in design.project.reactions}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
 import pytest
@@ -10,7 +11,10 @@ from tests.core.emulator.test_image import record, with_measured_handlers
 from tests.core.emulator.test_stopping import AGAIN
 from tests.core.firmware.compiled import built, needs_compiler, rebuilt
 from wattigram.core.advise.findings import find_all
+from wattigram.core.capture.session.board_process import ImageBoardProcess
 from wattigram.core.capture.take import Take
+from wattigram.core.capture.transport import open_transport
+from wattigram.core.emulator.board_setup import board_setup
 from wattigram.core.firmware import write_firmware
 from wattigram.core.judge import prove
 from wattigram.core.model.design import Workspace
@@ -171,3 +175,29 @@ def test_a_converter_that_is_through_holds_up_nobody(more: str, tmp_path: Path) 
         assert take.item_count(1) == 2000
         runs = take.item_count(0) / 100
         assert runs == 1 if not more else 25 <= runs <= 30
+
+
+@needs_compiler
+def test_who_asks_takes_nothing_of_the_firmware_s_time(tmp_path: Path) -> None:
+    """A host that is slow asks how far a run is, as often as it likes: the run is the same."""
+    workspace = workspace_from_text(DESIGN, "here")
+    elf = built(workspace, tmp_path / "c").elf
+    assert elf is not None
+    ends = []
+    for asks in (False, True):
+        with ImageBoardProcess(board_setup(workspace, 1), elf) as board:
+            transport = open_transport(board.address)
+            transport.command(f"start fast ticks={workspace.bus_clock_hz // 10}")
+            said = b""
+            while b"stopped ticks" not in said:
+                if asks:
+                    transport.command("query")
+                said += transport.read()
+            transport.close()
+        counts = re.compile(rb"(?:stopped|silicon)(?: [\w.]+=\d+)+")
+        ends.append(
+            counts.findall(said)[-2:]
+        )  # what the silicon counted, busy clocks too, and the firmware
+        assert (b"running ticks" in said) == asks
+    assert ends[0] == ends[1]
+    assert any(b"busy.main" in one for one in ends[0])

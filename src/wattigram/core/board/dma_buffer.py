@@ -39,13 +39,7 @@ class DmaBuffer:
     """Takes items in order and gives halves."""
 
     def __init__(self, loop: EffectiveLoop) -> None:
-        self._loop = loop
-        self._element_bits = loop.element_bits or loop.width_bits
-        self._plain = (
-            self._element_bits == loop.width_bits and loop.increment and not loop.swap_bytes
-        )
-        size = loop.items * max(loop.width_bits, self._element_bits) // 8
-        self._bytes = np.zeros(0 if self._plain else size, dtype=np.uint8)
+        self._lie_in(loop)
         self._pending: NDArray[Any] = np.empty(0, dtype=np.int32)
         self._pending_held: IntArray | None = None
         self._begin = 0
@@ -132,7 +126,17 @@ class DmaBuffer:
         """Begin anew, at the first element; what waits for a mark is told to nobody, and stays where it is."""
         self.written += len(self._pending)
         self._pending, self._pending_held = self._pending[:0], None
-        self._begin, self._loop = self.written, loop
+        self._begin = self.written
+        self._lie_in(loop)
+
+    def _lie_in(self, loop: EffectiveLoop) -> None:
+        self._loop = loop
+        self._element_bits = loop.element_bits or loop.width_bits
+        self._plain = (
+            self._element_bits == loop.width_bits and loop.increment and not loop.swap_bytes
+        )
+        size = loop.items * max(loop.width_bits, self._element_bits) // 8
+        self._bytes = np.zeros(0 if self._plain else size, dtype=np.uint8)
 
     def begin_run(self) -> None:
         """Be filled once more, when it is full; numbers go on with a whole buffer."""

@@ -86,9 +86,8 @@ class Run:
         ]
         self.outputs = ProgramOutputs(config, self.live)
         self._program = ProgramPart(config, self.outputs)
-        ends = [one for one in config.reactions if one.action == "end"]
-        self._may_end = any(one.on in {"watch", "results"} for one in ends)
-        """Something that is not known before may end the run."""
+        self._ends = {one.on for one in config.reactions if one.action == "end"}
+        """What may end the run."""
 
     def _put_in_order(self, bench: EffectiveBench) -> None:
         """What is started by events comes after what makes them, and what looks at a live pin after
@@ -181,9 +180,10 @@ class Run:
     def _step_end(self, ticks: int) -> int:
         """Up to where all can be worked out at once: not beyond a scan of what is fed back, or stopped by
         what its ISR finds when its turn comes, nor of what may end the run."""
-        known = [self._program.next_end_ticks() + 1, self._program.ended or ticks]
-        ticks = min(ticks, *(max(one, self.ticks + 1) for one in known))
-        if self._may_end and self.channels:
+        if self._ends:
+            known = [self._program.next_end_ticks() + 1, self._program.ended or ticks]
+            ticks = min(ticks, *(max(one, self.ticks + 1) for one in known))
+        if self._ends & {"watch", "results"} and self.channels:  # it is not known before
             scan = min(channel.config.cycle_ticks for channel in self.channels)
             ticks = min(ticks, self.ticks + scan)
         if any(channel.stops for channel in self._in_turns):

@@ -30,11 +30,6 @@ class SlotTimes:
         self._set_up(converter)
         self._eras = [*self._eras[-1:], (first, self._count, self._held_to_end)]
 
-    def place(self, number: int) -> int:
-        """The slot of an item."""
-        begin, count, _later = next(one for one in reversed(self._eras) if one[0] <= number)
-        return (number - begin) % count
-
     def _set_up(self, converter: EffectiveConverter) -> None:
         slots = converter.slots
         self._count = len(slots)

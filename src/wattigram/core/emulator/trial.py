@@ -23,6 +23,8 @@ CALLS = 48
 MARKS = 4
 REACTION = "react_"
 """Begins the names of functions that do what a reaction does."""
+PROGRAM = "wg_program.c"
+"""Where they are; what own code calls so is its own."""
 
 
 class Trial(msgspec.Struct):
@@ -81,7 +83,10 @@ def try_out(machine: Machine) -> Trial:
 def _reactions(machine: Machine, state: SiliconState, trial: Trial) -> None:
     """Instructions of each reaction, with what it knows after the made-up results; what it does is taken back."""
     for symbol, (address, _size) in machine.image.symbols.items():
-        if symbol.startswith(REACTION) and machine.fault is None:
+        is_one = symbol.startswith(REACTION) and machine.image.source_at(address).startswith(
+            PROGRAM
+        )
+        if is_one and machine.fault is None:
             machine.peripherals.state = state.copy()
             count = machine.call(address, 1)
             if count is not None:

@@ -13,6 +13,7 @@ from wattigram.core.base.errors import FirmwareError
 from wattigram.core.base.quantity import format_rounded
 from wattigram.core.firmware.c_names import c_comment, c_string
 from wattigram.core.firmware.compiler_flags import C_FLAGS, ELF, LINK_FLAGS, target_flags
+from wattigram.core.firmware.controls import controls
 from wattigram.core.firmware.handlers import HandlerWriter
 from wattigram.core.firmware.hooks import Hook, event_hooks, isr_hooks, item_hooks
 from wattigram.core.firmware.program_c import ProgramWriter
@@ -206,7 +207,7 @@ class _Context:
             ],
             "dac_writes": writer.dac_writes,
             "uarts": self.program.uarts,
-            "controls": writer.controls,
+            "controls": controls(tables),
         }
 
     def _hooks(self) -> dict[str, Any]:

@@ -9,6 +9,7 @@ import msgspec
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.base.quantity import format_rounded
+from wattigram.core.firmware.controls import is_started_by_program
 from wattigram.core.firmware.hooks import IsrHook, isr_hooks
 from wattigram.core.firmware.register_c import c_register, flag_c, read_c, set_flag_c
 from wattigram.core.firmware.tables import ChainTable, Tables
@@ -22,13 +23,7 @@ from wattigram.core.model.design import (
     Workspace,
 )
 from wattigram.core.predict.timing import repoints, retrieval_timing, scan_timing, slot_order
-from wattigram.core.silicon.registers import (
-    c_name,
-    field_value,
-    hardware_watches,
-    register_map,
-)
-from wattigram.core.silicon.registers.chain_settings import stamp_channel
+from wattigram.core.silicon.registers import c_name, field_value, hardware_watches, register_map
 
 
 def _lifted(text: str, lift: int) -> str:
@@ -458,9 +453,7 @@ class HandlerWriter:
                     number, unit = chain.number, chain.chain.results_per_isr
                     # What starts every so often is waited for once it has been started.
                     started = (
-                        f"wg_chain_expects({number}u) && "
-                        if self._is_started_by_program(chain)
-                        else ""
+                        f"wg_chain_expects({number}u) && " if is_started_by_program(chain) else ""
                     )
                     lines = [
                         f"if ({started}!wg_chain_is_late({number}u) && !wg_await_{chain.name}({limit}u)) {{",
@@ -523,75 +516,6 @@ class HandlerWriter:
             isr = f"wg_isr_{c_name(chain.chain.converter).lower()}"
             rows.append((chain.number, place, isr if isinstance(retrieval, Fifo) else ""))
         return tuple(rows)
-
-    @cached_property
-    def controls(self) -> tuple[tuple[int, str, str, str, str, tuple[str, ...]], ...]:
-        """Number, converter and statements that start once, halt, resume and re-arm, for chains that need
-        it."""
-        acted_upon = {watch.chain for watch in self.tables.watches if watch.watch.stops}
-        acted_upon |= {
-            reaction.acts_on for reaction in self.tables.config.reactions if reaction.controls
-        }
-        started = {watch.starts for watch in self.tables.watches if watch.starts is not None}
-        rows = []
-        for chain in self.tables.chains:
-            owner = chain.chain.converter
-            is_started = chain.number in started or self._is_started_by_program(chain)
-            if chain.number not in acted_upon and not is_started:
-                continue
-            start = (
-                set_flag_c(self.registers, owner, "start")
-                if self.registers.has(owner, "start")
-                else ""
-            )
-            own_pace = chain.chain.trigger.kind in {"software", "free-running"}
-            resume = set_flag_c(self.registers, owner, "on")
-            rows.append(
-                (
-                    chain.number,
-                    owner,
-                    start if is_started else "",
-                    set_flag_c(self.registers, owner, "on", on=False),
-                    f"{resume} {start}" if own_pace and start else resume,
-                    tuple(self._rearm_lines(chain)) if self._is_rearmed(chain) else (),
-                )
-            )
-        return tuple(rows)
-
-    def _is_rearmed(self, chain: ChainTable) -> bool:
-        return self.workspace.project.is_rearmed(chain.chain)
-
-    def _rearm_lines(self, chain: ChainTable) -> Iterator[str]:
-        """Fill the buffer once more: the converter is off meanwhile, and DMA begins a run anew."""
-        number, owner = chain.number, chain.chain.converter
-        registers = self.registers
-        carriers = [
-            one
-            for one in (chain.chain.dma, stamp_channel(self.workspace, chain.chain))
-            if chain.by_dma and one
-        ]
-        yield set_flag_c(registers, owner, "on", on=False)
-        for carrier in carriers:
-            yield set_flag_c(registers, carrier, "on", on=False)
-        made = read_c(registers, owner, "passes") if registers.has(owner, "passes") else ""
-        yield f"wg_chain_rearm({number}u, {made or f'wg_chain_tally({number}u)'});"
-        for carrier in reversed(carriers):
-            yield set_flag_c(registers, carrier, "on")
-        yield set_flag_c(registers, owner, "on")
-        if chain.chain.trigger.kind in {"software", "free-running"} and registers.has(
-            owner, "start"
-        ):
-            trigger = chain.chain.trigger
-            if not (isinstance(trigger, SoftwareTrigger) and (trigger.asked or trigger.period_s)):
-                yield set_flag_c(registers, owner, "start")
-
-    @staticmethod
-    def _is_started_by_program(chain: ChainTable) -> bool:
-        """The main loop starts it every so often, or when a reaction asks for it."""
-        trigger = chain.chain.trigger
-        return isinstance(trigger, SoftwareTrigger) and (
-            trigger.asked or trigger.period_s is not None
-        )
 
     @cached_property
     def dac_writes(self) -> tuple[str, ...]:

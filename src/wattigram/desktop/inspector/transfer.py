@@ -198,10 +198,10 @@ def _work_facts(workspace: Workspace, chain: Chain) -> list[Fact]:
         )
     ]
     if timing.held_up_s:
-        facts.append(Fact("waits for others", f"≤ {format_rounded(timing.held_up_s, 's', 3)}"))
+        facts.append(Fact("waits for other ISRs", f"≤ {format_rounded(timing.held_up_s, 's', 3)}"))
     if later:
         later_s = later / workspace.bus_clock_hz
-        facts.append(Fact("main loop, a half", f"{later} clk · {format_rounded(later_s, 's', 3)}"))
+        facts.append(Fact("main loop per half", f"{later} clk · {format_rounded(later_s, 's', 3)}"))
     return facts
 
 

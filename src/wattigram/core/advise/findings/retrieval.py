@@ -38,7 +38,7 @@ def isr_too_slow(workspace: Workspace) -> Iterator[Finding]:
         if free < 1:
             left = f" Only {float(free) * 100:.3g} % of the processor is left for it."
         elif timing.held_up_s:
-            left = f" ISRs of other converters hold it up for {format_si(timing.held_up_s, 's', 3)} more."
+            left = f" ISRs of other converters hold it up for up to {format_si(timing.held_up_s, 's', 3)} more."
         yield Finding(
             "handler-too-slow",
             "error",

@@ -172,13 +172,13 @@ def _handler_notes(workspace: Workspace, reception: StreamReceiver) -> list[str]
     notes = []
     for number, chain in enumerate(workspace.project.chains):
         counted = (
-            ("handler", f"the ISR of {chain.converter} takes", chain.buffer.isr_cycles),
-            ("main", f"the main loop takes for each half of {chain.converter}", main_cycles(chain)),
+            ("handler", f"the ISR of {chain.converter}", "", chain.buffer.isr_cycles),
+            ("main", "the main loop", f" for each half of {chain.converter}", main_cycles(chain)),
         )
-        for what, who, says in counted:
+        for what, who, of_what, says in counted:
             cycles = reception.totals.get(f"{what}.{number}")
             if cycles is not None and cycles != says:
-                notes.append(f"{who} {cycles} clk, counted; the design says {says}.")
+                notes.append(f"{who} takes {cycles} clk{of_what}, counted; the design says {says}.")
     return notes
 
 

@@ -7,8 +7,8 @@ one register for less than that loses some of them, however little of the proces
 from __future__ import annotations
 
 import math
-from collections.abc import Sequence
 from fractions import Fraction
+from functools import lru_cache
 
 import msgspec
 import numpy as np
@@ -48,7 +48,11 @@ def held_up_s(workspace: Workspace, chain: Chain) -> Fraction:
     """The longest that ISRs of other converters can hold up this one's: each of them comes first once."""
     others = (other for other in workspace.project.chains if other.converter != chain.converter)
     return sum(
-        (isr_service_s(workspace, other) for other in others if takes_turns(workspace, other)),
+        (
+            isr_service_s(workspace, other) + software_step(workspace, other).jitter_s
+            for other in others
+            if takes_turns(workspace, other)
+        ),
         Fraction(0),
     )
 
@@ -74,13 +78,9 @@ def _may_be_late(workspace: Workspace, chain: Chain) -> bool:
 
 def lost_in_turns(workspace: Workspace) -> dict[str, float]:
     """Share of its results that each converter loses whose ISR takes turns with others, 0 to 1."""
-    return workspace.known.answer((lost_in_turns,), lambda: _losses(workspace))
-
-
-def _losses(workspace: Workspace) -> dict[str, float]:
     taking = [chain for chain in workspace.project.chains if takes_turns(workspace, chain)]
     going = [chain for chain in taking if scan_timing(workspace, chain).items_limit is None]
-    shares = lost_shares([_isr(workspace, chain) for chain in going])
+    shares = lost_shares(tuple(_isr(workspace, chain) for chain in going))
     return {chain.converter: share for chain, share in zip(going, shares, strict=True)}
 
 
@@ -156,8 +156,7 @@ class _Turns:
         self.kept = 0
         self.free = -1.0
         self.is_easy = isr.is_in_time_alone()
-        drawn = np.random.Generator(np.random.SFC64([CALLS, key]))
-        self._drawn = drawn
+        self._drawn = np.random.Generator(np.random.SFC64([CALLS, key]))
         self._waits: list[int] = []
 
     @property
@@ -192,8 +191,12 @@ class _Turns:
             self.kept += units * isr.unit
 
 
-def lost_shares(isrs: Sequence[Isr]) -> list[float]:
-    """Share of the results of each that are overwritten before they are fetched, in the long run."""
+@lru_cache(maxsize=64)
+def lost_shares(isrs: tuple[Isr, ...]) -> tuple[float, ...]:
+    """Share of the results of each that are overwritten before they are fetched, in the long run.
+
+    It is followed call by call, and so kept for as long as nothing about the ISRs is edited.
+    """
     turns = [_Turns(isr, key) for key, isr in enumerate(isrs)]
     free = -1.0
     is_close = abs(1 - sum(isr.load for isr in isrs)) < JUST_ENOUGH
@@ -207,10 +210,10 @@ def lost_shares(isrs: Sequence[Isr]) -> list[float]:
         if free <= first.due and others:
             first.pass_over(min(others))
         free = first.call(free)
-    return [
+    return tuple(
         1 - (one.kept - kept) / (one.next - first) if one.next > first else 0.0
         for one, (kept, first) in zip(turns, before, strict=True)
-    ]
+    )
 
 
 def _due(turns: _Turns) -> float:

@@ -126,7 +126,7 @@ def _lost(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> tuple[Fracti
         if takes_turns(workspace, chain) and is_contended(workspace):
             # One that is too slow by itself loses more where others come before it.
             reason = "ISR too slow" if share else HELD_UP
-            share = _exact(lost_in_turns(workspace).get(chain.converter, 0.0))
+            share = _as_fraction(lost_in_turns(workspace).get(chain.converter, 0.0))
             return share, reason if share else ""
     return share, "ISR too slow" if share else ""
 
@@ -179,14 +179,14 @@ def _lost_alone(workspace: Workspace, chain: Chain, cycle: ScanTiming, free: Fra
     if isinstance(chain.readout, Fifo):
         depth = workspace.converter(chain).fifo_items
         queue = Queue(chain.readout.watermark, depth)
-        return _exact(overflowed_share(ready, period, queue, entry, rest, step.jitter))
+        return _as_fraction(overflowed_share(ready, period, queue, entry, rest, step.jitter))
     if isinstance(chain.readout, Dma):
         period *= Fraction(chain.buffer.samples, 2 * len(chain.slots))
         ready = [period]
     else:
         unit = chain.results_per_isr
-    return _exact(overwritten_share(ready, period, unit, entry, rest, step.jitter))
+    return _as_fraction(overwritten_share(ready, period, unit, entry, rest, step.jitter))
 
 
-def _exact(share: float) -> Fraction:
+def _as_fraction(share: float) -> Fraction:
     return Fraction(share).limit_denominator(10**9)

@@ -58,7 +58,7 @@ def program_rows(workspace: Workspace) -> list[ProgramRow]:
             f"ISRs {float(isr_share(workspace)) * 100:.2g} % CPU"
         )
         if halves := half_share(workspace):
-            note += f" · halves {float(halves) * 100:.2g} %"
+            note += f" · buffer halves {float(halves) * 100:.2g} %"
         if unstated < count:
             busy = sum(
                 reaction_timing(workspace, reaction).busy or 0 for reaction in project.reactions
