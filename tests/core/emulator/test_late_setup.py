@@ -33,12 +33,30 @@ source_resistance = "0 Ω"
 kind = "dc"
 voltage = "{level}"
 """
+COMPARATOR = """
+[[comparators]]
+name = "Comparator 1"
+signal = "Ramp"
+against = "internal"
+threshold = "515.625 mV"
+hysteresis = "0 V"
+edge = "both"
+"""
 BY_INTERRUPT = 'kind = "interrupt"'
+BY_DMA = 'kind = "dma"\nchannel = "DMA 1"'
 
 
-def with_own_code(workspace: Workspace, own: str, folder: Path) -> str:
-    """The image of a design with own code that is called every 3.37 ms and counts its calls."""
+def with_own_code(
+    workspace: Workspace, own: str, folder: Path, *, off_at_start: bool = False
+) -> str:
+    """The image of a design with own code that is called every 3.37 ms and counts its calls; with
+    ``off_at_start`` nobody else switches its converter on."""
     write_firmware(workspace, folder)
+    if off_at_start:
+        setup = (folder / "wg_setup.c").read_text()
+        (folder / "wg_setup.c").write_text(
+            setup.replace("ADC_1_MODE = SCAN_MODE_ON", "ADC_1_MODE = 0u")
+        )
     path = folder / "own.c"
     body = (
         '\n#include "wg_port.h"\n#include "wg_registers.h"\nstatic unsigned calls;\nuint16_t runs[16][20];\n'
@@ -300,3 +318,81 @@ def test_a_converter_that_follows_another_follows_its_timer(tmp_path: Path) -> N
         )
     assert len(first) == pytest.approx(0.01011 / 1e-4 + (SECONDS - 0.01011) / 5e-5, abs=3)
     assert np.array_equal(first, other)
+
+
+@pytest.mark.parametrize("readout", [BY_INTERRUPT, BY_DMA], ids=["interrupt", "dma"])
+def test_a_converter_that_is_set_up_and_switched_on_only_later(
+    readout: str, tmp_path: Path
+) -> None:
+    """From the third call on; until then nothing is converted."""
+    workspace = design(TIMER, readout, 20, HALTING)
+    folder = tmp_path / "c"
+    own = "    if (calls == 3u) {\n        ADC_1_MODE = SCAN_MODE_ON;\n    }"
+    elf = with_own_code(workspace, own, folder, off_at_start=True)
+    with record(workspace, SECONDS, tmp_path / "image.h5", f"image:{elf}") as take:
+        volts = np.asarray(take.items(0)) * 3.3 / 4096
+        converted = take.totals["converted.0"]
+    begin = -(-3 * CALLED_TICKS // 9600)
+    wanted_v = 0.1 + 30.0 * np.arange(begin, 500) * 1e-4
+    assert abs(converted - len(wanted_v)) <= 1
+    count = len(volts)
+    assert count > len(wanted_v) - 21
+    assert np.max(np.abs(volts - wanted_v[:count] - 30.0 * 192 / CLOCK_HZ)) < 3e-3
+
+
+def test_a_converter_that_only_own_code_knows(tmp_path: Path) -> None:
+    """It sets up a second converter, a timer that starts it and DMA for it, long after the start; and later
+    another period."""
+    own = """
+    if (calls == 3u) {
+        TIMER_3_STEP = 0u;
+        TIMER_3_TOP = 4799u;
+        ADC_2_MODE = 0u;
+        ADC_2_PACE = SCAN_PACE_CUT_3;
+        ADC_2_CAUSE = SCAN_CAUSE_BY_TIMER_3;
+        ADC_2_OUT = SCAN_OUT_WAY_DMA;
+        ADC_2_REACH = 0u;
+        ADC_2_SLOT(0u) = SCAN_SLOT_INPUT(3u) | SCAN_SLOT_HOLD_64;
+        DMA_2_FROM = (uint32_t)(uintptr_t)&ADC_2_RESULT(0u);
+        DMA_2_TO = (uint32_t)(uintptr_t)runs;
+        DMA_2_LENGTH = 320u;
+        DMA_2_RULE = MOVER_RULE_ON | MOVER_RULE_TO_UP | MOVER_RULE_FROM_SIZE_16 | MOVER_RULE_TO_SIZE_16
+            | MOVER_RULE_ON_EVENT_ADC_2;
+        ADC_2_MODE = SCAN_MODE_ON;
+        TIMER_3_RUN = COUNTER_RUN_ON;
+    } else if (calls == 5u) {
+        TIMER_3_TOP = 9599u;
+    }"""
+    workspace, _elf = image(own, tmp_path)
+    found = np.asarray(own_memory(workspace, tmp_path / "c", SECONDS)["runs"]).ravel().astype(int)
+    held = (found * 3.3 / 4096 - 0.1) / 30.0 * CLOCK_HZ
+    begin, later = 3 * CALLED_TICKS, 5 * CALLED_TICKS
+    fast = round(2 * CALLED_TICKS / 4800)
+    slow = len(found) - fast  # then its DMA is through
+    apart = held - np.concatenate((begin + 4800 * np.arange(fast), later + 9600 * np.arange(slow)))
+    # Its own errors are some counts, of 2578 clocks of the ramp each.
+    assert np.max(np.abs(apart)) < 8 * 2578
+    assert np.all(np.abs(np.diff(found[:fast]) - 1.86) < 3)
+    assert np.all(np.abs(np.diff(found[fast + 1 :]) - 3.72) < 3)
+
+
+def test_a_comparator_with_other_levels_and_off_for_a_while(tmp_path: Path) -> None:
+    """Each edge is of the level that holds then; what was to come of the level before does not."""
+    own = """
+    if (calls == 3u) {
+        COMPARATOR_1_STEP = 4u; /* 412.5 mV, which the ramp has after 10.42 ms */
+    } else if (calls == 5u) {
+        COMPARATOR_1_STEP = 10u; /* 1.031 V: low again at once, and high after 31.04 ms */
+    } else if (calls == 10u) {
+        COMPARATOR_1_MODE &= ~TRIP_MODE_ON;
+        COMPARATOR_1_STEP = 13u; /* 1.341 V after 41.35 ms */
+    } else if (calls == 11u) {
+        COMPARATOR_1_MODE |= TRIP_MODE_ON;
+    }"""
+    workspace = design(TIMER, BY_INTERRUPT, 20, HALTING + COMPARATOR)
+    elf = with_own_code(workspace, own, tmp_path / "c")
+    with record(workspace, SECONDS, tmp_path / "image.h5", f"image:{elf}") as take:
+        events = take.events
+    assert events["entered"].tolist() == [1, 0, 1, 1]
+    wanted_s = [10.42e-3, 16.85e-3, 31.04e-3, 41.35e-3]
+    assert events["ticks"] / take.tick_hz == pytest.approx(wanted_s, abs=1.5e-4)

@@ -180,13 +180,29 @@ class ComparatorDetector:
         self._looks = 0
         self._high = False
         self._known = False
+        self._stood = 0, False, False
+        """Looks, and its output, before it was last let look."""
 
     def set_bench(self, bench: EffectiveBench) -> None:
         """Turn the knobs; holds from the next look on."""
         self._bench = bench
 
+    def begin(self, ticks: int) -> None:
+        """It is switched on: its output was not seen before."""
+        self._looks, self._known = int(ticks / self.comparator.response_ticks), False
+
+    def take_back(self, ticks: int) -> None:
+        """What it saw after ``ticks`` it did not see."""
+        self._looks, self._high, self._known = self._stood
+        self.advance(ticks)
+
+    def set_up(self, comparator: EffectiveComparator) -> None:
+        """It has another input, level or hysteresis; its output is what it was, until the next look."""
+        self.comparator = comparator
+
     def advance(self, ticks: int) -> list[DetectedEvent]:
         """Edges of its output until then."""
+        self._stood = self._looks, self._high, self._known
         comparator = self.comparator
         wanted = int(ticks / comparator.response_ticks)
         events: list[DetectedEvent] = []

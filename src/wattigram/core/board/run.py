@@ -54,12 +54,11 @@ class Run:
         self.ticks = 0
         self.live = LivePins(config, {*self._written_pins(config)})
         self.boards = [_other_board(other, number) for number, other in enumerate(config.boards)]
-        outputs = self._pin_outputs = Outputs(config, self.live, self.boards)
-        processor = Processor()
-        self.channels = [
-            Channel(config, outputs, stream, threads, processor)
-            for stream in range(len(config.converters))
-        ]
+        self._pin_outputs = outputs = Outputs(config, self.live, self.boards)
+        self._processor, self._threads = Processor(), threads
+        self.channels: list[Channel] = []
+        for _ in config.converters:
+            self._add_channel(config)
         self._in_turns = [channel for channel in self.channels if channel.takes_turns]
         """Those whose ISRs wait for one another."""
         self._watchers = [
@@ -88,6 +87,14 @@ class Run:
         self._program = ProgramPart(config, self.outputs)
         self._ends = {one.on for one in config.reactions if one.action == "end"}
         """What may end the run."""
+
+    def _add_channel(self, config: EffectiveConfig) -> Channel:
+        """The next converter of a configuration."""
+        channel = Channel(
+            config, self._pin_outputs, len(self.channels), self._threads, self._processor
+        )
+        self.channels.append(channel)
+        return channel
 
     def _put_in_order(self, bench: EffectiveBench) -> None:
         """What is started by events comes after what makes them, and what looks at a live pin after

@@ -126,6 +126,10 @@ class TriggerSchedule:
         """An event that starts a cycle, in the order of time."""
         self._waiting.append(ticks)
 
+    def forget_after(self, ticks: float) -> None:
+        """Events after that do not happen."""
+        self._waiting = deque(at for at in self._waiting if at <= ticks)
+
     def next_ticks(self) -> float:
         """When the next trigger comes that is known, not before the converter is free; infinite where
         none is."""

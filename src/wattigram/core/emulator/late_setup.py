@@ -78,6 +78,34 @@ class LateSetUp:
         self.begin()
         self._inputs[name] = inputs
 
+    def set_up_of(self, name: str, state: SiliconState) -> tuple[Silicon, SetUp] | None:
+        """How a converter that nobody has set up before is set up now, with all that is; None where no part
+        of it is.
+
+        Raises
+        ------
+        BoardError
+            When no board could run so.
+        """
+        self.begin()
+        silicon, now = self._set_ups(state, self.runs)
+        set_up = now.get(name)
+        if set_up is None:
+            return None
+        self._asked[name] = set_up
+        return silicon, set_up
+
+    def silicon(self, state: SiliconState) -> Silicon:
+        """All that is set up now.
+
+        Raises
+        ------
+        BoardError
+            When no board could run so.
+        """
+        self.begin()
+        return self._set_ups(state, self.runs)[0]
+
     def before(self, name: str) -> EffectiveConverter:
         """How a converter was set up when it was looked at last."""
         self.begin()
@@ -173,6 +201,9 @@ def _set_up(
     if state.text(converter.name, "delivery", "polling") == "dma" and carriers[0] is None:
         # Nobody carries anything anywhere.
         converter = converter.unchecked(loop=converter.loop.unchecked(delivers=False))
+    if converter.pace.kind in {"pattern", "events"}:
+        # Of a trigger that came before it was on nothing is left.
+        converter = converter.unchecked(pace=converter.pace.unchecked(skip_first=False))
     return SetUp(
         # How many laps are worked out together depends on the rate, and changes nothing.
         converter.unchecked(loop=converter.loop.unchecked(laps=0)),

@@ -37,8 +37,8 @@ TIMING = ("period", "compare")
 """Settings of a timer that a program may change while its pulses go on."""
 
 
-FOLLOWED = frozenset({"converter", "timer", "dma"})
-"""Kinds of peripherals by which converters run."""
+FOLLOWED = frozenset({"converter", "timer", "dma", "comparator"})
+"""Kinds of peripherals by which converters run, or that look at pins themselves."""
 
 
 class PeripheralListener(Protocol):
@@ -416,7 +416,7 @@ class Peripherals:
         """A setting by which converters run; where software points one, it does so again and again."""
         if self._kinds.get(owner) not in FOLLOWED or (owner, what) in self._pointed:
             return False
-        return what != "on" or self._kinds[owner] == "dma"
+        return what != "on" or self._kinds[owner] in {"dma", "comparator"}
 
     def _live(self, register: RegisterAt, what: str) -> Callable[[], int]:
         """Who knows what a field shows."""

@@ -14,13 +14,17 @@ from msgspec.structs import replace
 
 from wattigram.core.board import Run
 from wattigram.core.board.channel import Channel
-from wattigram.core.board.event_detection import DetectedEvent, ThresholdDetector
+from wattigram.core.board.event_detection import (
+    ComparatorDetector,
+    DetectedEvent,
+    ThresholdDetector,
+)
 from wattigram.core.board.wire_words import WireWords
 from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig, EffectiveWatch
 from wattigram.core.contract.link import FLAG_UNSEQUENCED, FrameType, LateWrite
 from wattigram.core.emulator.configure import Silicon
 from wattigram.core.emulator.followed_setup import FollowedSetUp
-from wattigram.core.emulator.hand_overs import Work
+from wattigram.core.emulator.hand_overs import Work, Worked
 from wattigram.core.emulator.late_setup import Decode
 from wattigram.core.emulator.machine import Machine
 from wattigram.core.emulator.result_delivery import (
@@ -83,6 +87,7 @@ class ImageRun(FollowedSetUp):
             (output.kind, output.name): number for number, output in enumerate(config.outputs)
         }
         self._clock = config.tick_hz
+        self._converters = {converter.name for converter in machine.setup.part.converters}
         self._ports = {port.name: port.bits for port in machine.setup.part.ports}
         taken = {route.wire for route in config.routes}
         self._wires = [
@@ -249,6 +254,11 @@ class ImageRun(FollowedSetUp):
         """Work out anew what comes of a channel up to now."""
         self._again += self._advanced(channel, None)
 
+    def _tell_ahead(self, detector: ComparatorDetector) -> None:
+        """A comparator looks anew, up to where it had looked."""
+        self._told(detector.advance(self.ticks))
+        self._again += self._waiting_events()
+
     def _advanced(self, channel: Channel, executor: Executor | None) -> list[Work]:
         """What comes of a channel up to now, or up to where it must be asked again."""
         ahead = not self._is_acted_upon(channel)
@@ -330,14 +340,20 @@ class ImageRun(FollowedSetUp):
     ) -> Callable[[], None]:
         owner, index = place
         if index == NO_WINDOW or watch is None:
-            return lambda: tell_comparator(self.machine, owner, event, self.epoch)
-        worked = self._hand_overs[self.config.taps[watch.tap].converter].worked
+            worked = self._compared.setdefault(owner, Worked())
+        else:
+            worked = self._hand_overs[self.config.taps[watch.tap].converter].worked
 
         def tell() -> None:
             if worked.holds_at(event.ticks):
-                tell_threshold(self.machine, owner, index, event, self.epoch)
+                if index == NO_WINDOW:
+                    tell_comparator(self.machine, owner, event, self.epoch)
+                else:
+                    tell_threshold(self.machine, owner, index, event, self.epoch)
             else:
                 self._happened[event_count(place, "began" if event.entered else "ended")] -= 1
+                if self._happened[event_count(place, "first")] == event.ticks:
+                    del self._happened[event_count(place, "first")]
 
         return tell
 
@@ -351,10 +367,12 @@ class ImageRun(FollowedSetUp):
             return False
         for owner, on, instant in activity.enabled:
             now = max(0, instant - self.epoch)
-            channel = self._by_name.get(owner)
             if on:
                 self._late_set_up.runs[owner] += 1
-            timer = self._timers.get(owner)
+                if owner not in self._by_name and owner in self._converters:
+                    self.first_on(owner, now)
+            channel = self._by_name.get(owner)
+            timer = self.timer(owner, now)
             if timer is not None:
                 timer.run(float(now), on=on)
                 self.timer_changed(owner, now)
@@ -433,7 +451,7 @@ class ImageRun(FollowedSetUp):
     def _retime(self, timer: str, setting: str, ticks: int) -> None:
         """A timer's registers hold something else: from the next period on, where they have second
         ones, else at once."""
-        timer_now = self._timers.get(timer)
+        timer_now = self.timer(timer, ticks)
         if timer_now is not None and setting != "compare":
             timer_now.set_up(float(ticks), *self.counts_of(timer), waits=self.waits(timer))
             self.timer_changed(timer, ticks)
