@@ -10,6 +10,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from wattigram.core.analysis import line_share
 from wattigram.core.analysis.gaps import longest_stretch
 from wattigram.core.analysis.levels import TwoLevels, two_levels
 from wattigram.core.analysis.regress import explained_share, fit_line
@@ -21,7 +22,6 @@ from wattigram.core.analysis.sine import (
     quantised_amplitude_bias,
     quantised_bias,
 )
-from wattigram.core.analysis.spectrum import line_share
 
 
 def bias_by_sum(amplitude: float, step: float, noise: float, phases: int) -> float:
