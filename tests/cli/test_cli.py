@@ -155,7 +155,7 @@ def test_takes_are_looked_into_and_exported(take: Path, tmp_path: Path) -> None:
     assert "Upper zone: 25000 samples, 1562 filtered" in text
     outcome = wattigram("take", "export", take, "--csv", tmp_path / "t.csv")
     assert outcome.returncode == 0
-    assert (tmp_path / "t.csv").read_text().startswith("time_s,signal,stage,code,volts\n")
+    assert (tmp_path / "t.csv").read_text().startswith("time_s,signal,unit,code,value\n")
 
 
 def test_parts_are_listed_shown_and_checked(tmp_path: Path) -> None:

@@ -100,9 +100,13 @@ def _split(expectation: SineExpectation) -> tuple[SineExpectation, ...]:
     return tuple(parts) or (expectation,)
 
 
+def _why_only_samples(take: Take) -> str:
+    return "memory was polled" if take.is_polled else "it is the recording of another tool"
+
+
 def _judge(take: Take, expectation: Expectation) -> Judgement:
-    if take.is_polled and isinstance(expectation, OF_EVENTS):
-        return not_judged("memory was polled, and only samples come that way")
+    if take.has_only_samples and isinstance(expectation, OF_EVENTS):
+        return not_judged(f"{_why_only_samples(take)}, and only samples come that way")
     if isinstance(expectation, RouteExpectation):
         return judge_route(take, expectation)
     if isinstance(expectation, ReactionExpectation):
@@ -307,8 +311,12 @@ def _twin(take: Take, expectation: RedundantPairExpectation) -> Judgement:
     if signal.partner is None:
         return not_judged(f"{signal.name} is not paired with another signal")
     other = take.workspace.project.signal(signal.partner)
-    if take.is_polled and (signal.later_filter is not None or other.later_filter is not None):
-        return not_judged("memory was polled, and what their stages make does not come that way")
+    if take.has_only_samples and (
+        signal.later_filter is not None or other.later_filter is not None
+    ):
+        return not_judged(
+            f"{_why_only_samples(take)}, and what their stages make does not come that way"
+        )
     if take.workspace.project.chain_of(other.name) is None:
         return not_judged("its pair has no slot")
     if not take.came(other.name):

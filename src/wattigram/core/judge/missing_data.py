@@ -26,7 +26,7 @@ def missing_text(take: Take, name: str) -> str:
     are not judged.
     """
     chain = take.workspace.project.chain_of(name)
-    if chain is None or take.is_polled or not _goes_on(take, chain):
+    if chain is None or take.has_only_samples or not _goes_on(take, chain):
         return ""
     stream = take.workspace.project.chains.index(chain)
     if not take.item_count(stream):

@@ -28,8 +28,8 @@ SETTLE_MS = 150
 
 def ask_save(
     parent: QWidget, title: str, path: Path, kind: str, use: Callable[[str], None]
-) -> None:
-    """Ask for a name to save under; the window stays usable meanwhile."""
+) -> QFileDialog:
+    """Ask for a name to save under; the window stays usable meanwhile. The dialog knows the kind that was chosen."""
     dialog = QFileDialog(parent, title, str(path), kind)
     dialog.setAcceptMode(QFileDialog.AcceptMode.AcceptSave)
     suffix = (
@@ -39,6 +39,7 @@ def ask_save(
     dialog.selectFile(path.name)
     dialog.fileSelected.connect(use)
     dialog.open()
+    return dialog
 
 
 class ProjectFiles(QObject):

@@ -18,6 +18,7 @@ from wattigram.desktop.state.jobs import Job
 from wattigram.desktop.state.take_folder import TakeFolders
 
 if TYPE_CHECKING:
+    from wattigram.core.capture.recording import ExportFormat, Written
     from wattigram.core.judge import LikelyCause
     from wattigram.desktop.controllers.proof_job import Proved
 
@@ -100,17 +101,24 @@ class Proving(QObject):
         job.finished.connect(lambda written: self.message.emit(f"The report is in {written}."))
         self._run(job)
 
-    def export(self, take: Path, target: Path) -> None:
-        """Write a take as a table."""
+    def export(self, take: Path, target: Path, kind: ExportFormat | None = None) -> None:
+        """Write a take for other programs, as its ending says where no kind is given."""
 
-        def work(progress: Callable[[float], None]) -> int:
-            from wattigram.core.capture.take import export_take, open_take  # late, as in _prover
+        def work(progress: Callable[[float], None]) -> Written:
+            from wattigram.core.capture.recording import (  # late, as in _prover
+                export_recording,
+                open_recording,
+            )
 
-            with open_take(take) as opened:
-                return export_take(opened, target, progress)
+            with open_recording(take) as recording:
+                return export_recording(recording, target, kind, None, progress)
+
+        def tell(written: Written) -> None:
+            told = [f"{written.rows} rows are in {target}.", *written.notes[:2]]
+            self.message.emit(" ".join(told))
 
         job = Job(f"Exporting {take.stem}", work, self)
-        job.finished.connect(lambda rows: self.message.emit(f"{rows} rows are in {target}."))
+        job.finished.connect(tell)
         self._run(job)
 
     def _start(self, what: str, work: Callable[[Callable[[float], None]], Proved]) -> None:

@@ -81,15 +81,20 @@ class TakeActions(QObject):
             self.ask_export(path)
 
     def ask_export(self, take: Path) -> None:
-        """Ask where a take's table goes."""
-        from wattigram.core.capture.take import TAKE_FORMATS  # late: HDF5 comes with it
+        """Ask where a take goes, and as what."""
+        from wattigram.core.capture.recording import EXPORT_FORMATS  # late: HDF5 comes with it
 
-        path = self._files.folder / f"{take.stem}{TAKE_FORMATS[0].suffix}"
-        kinds = ";;".join(f"{kind.title} (*{kind.suffix})" for kind in TAKE_FORMATS)
-        ask_save(
-            self._parent,
-            "Export",
-            path,
-            kinds,
-            lambda name: self._proving.export(take, Path(name)),
-        )
+        kinds = {f"{kind.title} (*{kind.suffix})": kind for kind in EXPORT_FORMATS}
+
+        def export(name: str) -> None:
+            path, kind = Path(name), kinds[dialog.selectedNameFilter()]
+            # An ending that was typed says more than the list.
+            same = path.suffix.lower() in {"", kind.suffix}
+            self._proving.export(take, path, kind if same else None)
+
+        def follow_kind(title: str) -> None:
+            dialog.setDefaultSuffix(kinds[title].suffix.removeprefix("."))
+
+        path = self._files.folder / f"{take.stem}{EXPORT_FORMATS[0].suffix}"
+        dialog = ask_save(self._parent, "Export", path, ";;".join(kinds), export)
+        dialog.filterSelected.connect(follow_kind)

@@ -18,9 +18,10 @@ import pytest
 from tests.paths import KILN
 from tests.patience import PATIENCE_S
 from wattigram.core.base.errors import TakeError
+from wattigram.core.capture.recording import export_recording, recording_of_take
 from wattigram.core.capture.session import BoardProcess, LiveSession, record_run
 from wattigram.core.capture.session import live_session as live_module
-from wattigram.core.capture.take import TakeWriter, export_csv, open_take
+from wattigram.core.capture.take import TakeWriter, open_take
 from wattigram.core.capture.take import disk_space as room_module
 from wattigram.core.capture.transport import SampleRun
 from wattigram.core.judge import prove
@@ -199,7 +200,8 @@ def test_a_take_carries_its_part(own_part: Path, tmp_path: Path) -> None:
         assert take.workspace.part == workspace.part
         assert take.workspace.part.text == workspace.part.text
         assert prove(workspace, take).count("holds") >= 6
-        assert export_csv(take, tmp_path / "t.csv") > 100_000
+        written = export_recording(recording_of_take(take), tmp_path / "t.csv")
+        assert written.rows > 100_000
         writer = TakeWriter(
             tmp_path / "u.h5", take.project_text, "m", 1000, part_text=take.part_text
         )

@@ -1,4 +1,4 @@
-"""Recordings: store, overview for drawing, reading by signal, export."""
+"""Recordings: store, overview for drawing, reading by signal."""
 
 from __future__ import annotations
 
@@ -7,28 +7,21 @@ from typing import TYPE_CHECKING
 from wattigram.core.base.lazy_imports import load_from
 
 if TYPE_CHECKING:
-    from wattigram.core.capture.take.export import TAKE_FORMATS, export_csv, export_take
     from wattigram.core.capture.take.overview import Overview
     from wattigram.core.capture.take.reader import Take, open_take
     from wattigram.core.capture.take.signal_samples import OutputSamples, SignalSamples
     from wattigram.core.capture.take.writer import TakeWriter
 
 __all__ = [
-    "TAKE_FORMATS",
     "OutputSamples",
     "Overview",
     "SignalSamples",
     "Take",
     "TakeWriter",
-    "export_csv",
-    "export_take",
     "open_take",
 ]
 
 _HOMES = {
-    "TAKE_FORMATS": "export",
-    "export_csv": "export",
-    "export_take": "export",
     "Overview": "overview",
     "OutputSamples": "signal_samples",
     "SignalSamples": "signal_samples",

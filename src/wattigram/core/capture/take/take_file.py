@@ -18,6 +18,7 @@ from wattigram.core.capture.take.layout import EVENT_DTYPE, FRAME_DTYPE, GAP_DTY
 from wattigram.core.capture.take.validation import REPAIR
 from wattigram.core.contract.link import (
     FAILED,
+    IMPORTED,
     POLLED,
     STAMP_STREAM,
     ChannelPointing,
@@ -214,6 +215,12 @@ class TakeFile:
         """It was captured by polling memory: only items came, and what was overwritten between
         polls is missing."""
         return any(POLLED in line for line in self.log)
+
+    @cached_property
+    def has_only_samples(self) -> bool:
+        """Neither events nor filtered values came, and nobody counted what was lost: memory was polled, or it is
+        the recording of another tool."""
+        return self.is_polled or any(line.startswith(IMPORTED) for line in self.log)
 
     @cached_property
     def register_writes(self) -> tuple[RegisterWrite, ...]:

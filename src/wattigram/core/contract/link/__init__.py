@@ -3,6 +3,7 @@ protocol."""
 
 from wattigram.core.contract.link.firmware_log import (
     FAILED,
+    IMPORTED,
     POLLED,
     ChannelPointing,
     LateWrite,
@@ -37,6 +38,7 @@ __all__ = [
     "FLAG_FIRST",
     "FLAG_TAIL",
     "FLAG_UNSEQUENCED",
+    "IMPORTED",
     "OUTPUT_STREAM",
     "OVERHEAD_BYTES",
     "OVERWRITTEN",

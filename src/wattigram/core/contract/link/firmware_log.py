@@ -11,6 +11,8 @@ import msgspec
 WORD = "registers"
 POLLED = "captured by polling memory"
 """In the line that begins a take of whoever reads memory: nothing comes but items."""
+IMPORTED = "brought in from"
+"""How the log of a take begins that was made of the recording of another tool."""
 FAILED = "The firmware failed"
 """A line that begins so tells what stopped the program, with file and line."""
 WRITES_A_LINE = 100

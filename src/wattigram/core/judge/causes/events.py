@@ -46,7 +46,7 @@ def _windows(case: FailingSignal) -> list[tuple[Watch, Crossings]]:
 @register_cause("events-not-told", "startup-window", "window-not-enabled")
 def threshold_not_enabled(case: FailingSignal) -> LikelyCause | None:
     """No event where some were due: nobody enabled it, or its interrupt."""
-    if case.take.is_polled:
+    if case.take.has_only_samples:
         return None
     for watch, crossed in _windows(case):
         if crossed.came or not crossed.wanted or not case.take.item_count(case.stream):

@@ -24,7 +24,7 @@ def stage_gives_nothing(case: FailingSignal) -> LikelyCause | None:
     """Samples come, and what software should make of them does not."""
     stage = case.signal.later_filter
     reduced = case.take.reduced_count(case.signal.name)
-    if stage is None or case.take.is_polled or case.captured is None or reduced:
+    if stage is None or case.take.has_only_samples or case.captured is None or reduced:
         return None
     came = case.take.came(case.signal.name)
     due = came // rate_divisor(stage)

@@ -1,0 +1,619 @@
+"""Kinds of measurement, each a function here and its line in the registry."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable
+
+import msgspec
+import numpy as np
+
+from wattigram.core.analysis import (
+    CodeDensity,
+    CodeHistogram,
+    Dynamic,
+    Estimate,
+    FoldGatherer,
+    SpectrumGatherer,
+    StatisticsGatherer,
+    Stream,
+    WindowName,
+    against,
+    code_density_of_ramp,
+    code_density_of_sine,
+    crossings,
+    dynamic,
+    intervals,
+    lag,
+    response,
+    statistics,
+    step_response,
+    transfer_at,
+)
+from wattigram.core.base.errors import TakeError
+from wattigram.core.capture.recording import Block, Channel, Recording
+from wattigram.core.judge.measured.figures import Figure, Measured
+from wattigram.core.judge.measured.predicted import Predicted, predicted
+
+SEGMENT, FEWEST_SEGMENT, AVERAGES = 1 << 14, 256, 8
+"""Samples in a segment of a spectrum, where nobody says: at most, at least, and into how many parts the stretch is
+cut between them."""
+CURVE_POINTS = 4096
+
+
+class Wanted(msgspec.Struct, frozen=True):
+    """What is measured, and with what.
+
+    Attributes
+    ----------
+    kind : str
+        One of :data:`KINDS`.
+    channels : tuple of str
+        One, or two for those that set one against another.
+    begin_s, end_s : float or None
+        The stretch; all where nothing is said.
+    window, segment : of a spectrum
+    stimulus : str
+        Of a histogram: what was put in, "sine" or "ramp"; "" for neither.
+    level, rising : of intervals
+    period_s : float or None
+        At which a stream is folded.
+    frequency_hz : float or None
+        Of gain and phase.
+    band : float
+        Of a step, as a share of it.
+    """
+
+    kind: str
+    channels: tuple[str, ...]
+    begin_s: float | None = None
+    end_s: float | None = None
+    window: WindowName = "hann"
+    segment: int | None = None
+    stimulus: str = ""
+    level: float | None = None
+    rising: bool = True
+    period_s: float | None = None
+    frequency_hz: float | None = None
+    band: float = 0.01
+
+
+class Kind(msgspec.Struct, frozen=True):
+    """How a kind is called, how many channels it takes, and what measures it."""
+
+    name: str
+    title: str
+    channels: int
+    measure: Callable[[tuple[Channel, ...], Wanted], Measured]
+
+
+def measure(recording: Recording, wanted: Wanted) -> Measured:
+    """Measure a stretch of a recording.
+
+    Raises
+    ------
+    TakeError
+        Where there is nothing to measure, or not enough of it.
+    """
+    kind = next((kind for kind in KINDS if kind.name == wanted.kind), None)
+    if kind is None:
+        known = ", ".join(kind.name for kind in KINDS)
+        raise TakeError(
+            f"“{wanted.kind}” is nothing that is measured.", cure=f"Choose one of {known}."
+        )
+    if len(wanted.channels) != kind.channels:
+        raise TakeError(
+            f"{kind.title} takes {kind.channels} channel{'s' if kind.channels > 1 else ''}, and "
+            f"{len(wanted.channels)} were named."
+        )
+    channels = tuple(recording.channel(name) for name in wanted.channels)
+    try:
+        return kind.measure(channels, wanted)
+    except ValueError as fault:
+        raise TakeError(
+            f"{kind.title} cannot be told of {' and '.join(f'“{name}”' for name in wanted.channels)}: {fault}.",
+            where=recording.title,
+            cure="Choose another stretch.",
+        ) from fault
+
+
+def _measured(
+    wanted: Wanted,
+    block: Block,
+    figures: list[Figure],
+    notes: list[str],
+    curve: dict[str, list[float]] | None = None,
+) -> Measured:
+    begin_s = float(block.times_s[0]) if len(block) else 0.0
+    end_s = float(block.times_s[-1]) if len(block) else 0.0
+    came = int(np.count_nonzero(block.valid))
+    return Measured(
+        wanted.kind,
+        wanted.channels,
+        begin_s,
+        end_s,
+        came,
+        len(block) - came,
+        tuple(figures),
+        tuple(notes),
+        curve or {},
+    )
+
+
+def _stretch(channel: Channel, wanted: Wanted) -> Block:
+    block = channel.stretch(wanted.begin_s, wanted.end_s)
+    if not block.valid.any():
+        raise ValueError("nothing came in that stretch")
+    return block
+
+
+# --- one channel
+
+
+def _statistics(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
+    (channel,) = channels
+    gatherer = StatisticsGatherer()
+    begin_s = end_s = None
+    samples = missing = 0
+    for block in channel.blocks(wanted.begin_s, wanted.end_s):
+        came = block.came
+        gatherer.add(came.values, came.times_s)
+        samples, missing = samples + len(came), missing + len(block) - len(came)
+        begin_s = float(block.times_s[0]) if begin_s is None else begin_s
+        end_s = float(block.times_s[-1])
+    found = gatherer.result
+    if found is None:
+        raise ValueError("nothing came in that stretch")
+    unit = channel.unit
+    due = predicted(channel, wanted.begin_s, wanted.end_s)
+    mean = None if due is None else float(due.values.mean())
+    figures = [
+        Figure.of("mean", "Mean", found.mean, unit, mean),
+        Figure.of("std", "Standard deviation", found.std, unit, None if due is None else due.std),
+        Figure.of(
+            "rms",
+            "Rms",
+            found.rms,
+            unit,
+            None if due is None or mean is None else math.hypot(mean, due.std),
+        ),
+        Figure("minimum", "Least", found.low, 0.0, unit),
+        Figure("maximum", "Greatest", found.high, 0.0, unit),
+        Figure("peak-to-peak", "Peak to peak", found.peak_to_peak, 0.0, unit),
+    ]
+    if found.drift_per_s is not None:
+        slope = None
+        if due is not None and (course := statistics(due.values, due.times_s)) is not None:
+            slope = None if course.drift_per_s is None else course.drift_per_s.value
+        figures.append(
+            Figure.of("drift", "Drift", found.drift_per_s, f"{unit}/s" if unit else "/s", slope)
+        )
+    if channel.lsb is not None:
+        figures.append(Figure("lsb", "One count", channel.lsb, 0.0, unit))
+        noise = found.std.scaled(1 / channel.lsb)
+        figures.append(Figure.of("std-lsb", "Standard deviation in counts", noise, "LSB"))
+    notes = [
+        "Uncertainties are k = 2; where neighbouring samples depend on each other, batches tell how much."
+    ]
+    return Measured(
+        wanted.kind,
+        wanted.channels,
+        begin_s or 0.0,
+        end_s or 0.0,
+        samples,
+        missing,
+        tuple(figures),
+        tuple(notes),
+    )
+
+
+def _sine(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
+    (channel,) = channels
+    block = _stretch(channel, wanted)
+    came = block.came
+    found = dynamic(came.values, came.times_s, channel.full_scale)
+    due = _due_sine(predicted(channel, wanted.begin_s, wanted.end_s), found, channel.full_scale)
+    unit = channel.unit
+    thd: tuple[Figure, ...] = (
+        Figure.of("thd", "THD", found.thd_db, "dB", bound="at most" if found.thd_is_bound else ""),
+    )
+    figures = [
+        Figure.of("frequency", "Frequency", found.frequency_hz, "Hz", due.get("frequency")),
+        Figure.of("amplitude", "Amplitude", found.amplitude, unit, due.get("amplitude")),
+        Figure.of("offset", "Offset", found.offset, unit, due.get("offset")),
+        Figure.of("sinad", "SINAD", found.sinad_db, "dB", due.get("sinad")),
+        Figure.of("snr", "SNR", found.snr_db, "dB", due.get("snr")),
+        *thd,
+        Figure.of(
+            "sfdr",
+            "SFDR",
+            found.sfdr_db,
+            "dB",
+            bound="at least" if found.sfdr_is_bound else "",
+            note=f"largest line at {found.spur_hz:.6g} Hz",
+        ),
+        Figure.of("enob", "ENOB at this level", found.enob, "bit", due.get("enob")),
+    ]
+    if found.enob_at_full_scale is not None and found.level_db is not None:
+        figures += [
+            Figure.of("enob-full-scale", "ENOB at full scale", found.enob_at_full_scale, "bit"),
+            Figure.of("level", "Level", found.level_db, "dBFS"),
+        ]
+    figures.append(Figure.of("noise", "Noise", found.noise, unit, due.get("noise")))
+    figures += [
+        Figure.of(
+            f"harmonic-{one.order}",
+            f"Harmonic {one.order}",
+            one.amplitude,
+            unit,
+            note=f"seen at {one.folded_hz:.6g} Hz",
+        )
+        for one in found.harmonics
+    ]
+    notes = [
+        "By least squares at the sample instants, after IEEE 1241; no window, coherent or not."
+    ]
+    if found.left_out:
+        orders = ", ".join(map(str, found.left_out))
+        notes.append(f"Harmonics {orders} fall where others are, and cannot be told from them.")
+    if found.samples < len(came):
+        notes.append(f"Only the first {found.samples} samples were looked at.")
+    return _measured(wanted, block, figures, notes)
+
+
+def _due_sine(due: Predicted | None, found: Dynamic, full_scale: float | None) -> dict[str, float]:
+    """The same of what is predicted, where that is a sine."""
+    if due is None:
+        return {}
+    try:
+        course = dynamic(due.values, due.times_s, full_scale, found.frequency_hz.value)
+    except ValueError:
+        return {}
+    rest = course.noise_and_distortion.value**2 + due.noise**2
+    tone = course.amplitude.value**2 / 2
+    sinad = 10 * math.log10(tone / rest) if rest > 0 else math.inf
+    return {
+        "frequency": course.frequency_hz.value,
+        "amplitude": course.amplitude.value,
+        "offset": course.offset.value,
+        "sinad": sinad,
+        "snr": 10 * math.log10(tone / due.noise**2) if due.noise > 0 else math.inf,
+        "enob": (sinad - 10 * math.log10(1.5)) / (20 * math.log10(2)),
+        "noise": math.hypot(due.noise, course.noise.value),
+    }
+
+
+def _spectrum(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
+    (channel,) = channels
+    if channel.rate_hz is None:
+        raise ValueError("a spectrum needs even samples, and these have instants of their own")
+    begin, end = channel.numbers(wanted.begin_s, wanted.end_s)
+    segment = wanted.segment or min(SEGMENT, max(FEWEST_SEGMENT, (end - begin) // AVERAGES))
+    segment = min(segment, max(1, end - begin))
+    gatherer = SpectrumGatherer(channel.rate_hz, segment, wanted.window)
+    missing, blocks = 0, 0
+    first_s = last_s = 0.0
+    for block in channel.blocks(wanted.begin_s, wanted.end_s):
+        first_s = float(block.times_s[0]) if not blocks else first_s
+        last_s, blocks = float(block.times_s[-1]), blocks + 1
+        missing += int(np.count_nonzero(~block.valid))
+        edges = np.flatnonzero(np.diff(block.valid.astype(np.int8))) + 1
+        for part in np.split(np.arange(len(block)), edges):
+            if len(part) and block.valid[part[0]]:
+                gatherer.add(block.values[part])
+            else:
+                gatherer.gap()
+    found = gatherer.result
+    if found is None:
+        raise ValueError(f"no {segment} samples came without a gap")
+    unit = channel.unit
+    top = 1 + int(np.argmax(found.power[1:]))
+    figures = [
+        Figure(
+            "peak-frequency",
+            "Highest line",
+            float(found.frequencies_hz[top]),
+            found.bin_hz / 4,
+            "Hz",
+        ),
+        Figure(
+            "peak-amplitude",
+            "Its amplitude",
+            math.sqrt(2 * float(found.power[top])),
+            math.nan,
+            unit,
+        ),
+    ]
+    density = found.noise_density(3 * found.bin_hz, channel.rate_hz / 2)
+    if density is not None:
+        due = predicted(channel, wanted.begin_s, wanted.end_s)
+        flat = None if due is None else due.noise / math.sqrt(channel.rate_hz / 2)
+        figures.append(Figure.of("density", "Noise density", density, f"{unit}/√Hz", flat))
+    figures += [
+        Figure("bin", "Between bins", found.bin_hz, 0.0, "Hz"),
+        Figure("noise-bandwidth", "Noise bandwidth of a bin", found.noise_bandwidth_hz, 0.0, "Hz"),
+    ]
+    notes = [
+        f"{found.window.capitalize()} window, {segment} samples, {found.averages} "
+        f"segment{'s, each over half of the next' if found.averages > 1 else ''}; k = 2 of a bin is "
+        f"{200 / math.sqrt(found.freedom):.0f} % of its mean square."
+    ]
+    curve = {"frequency_hz": found.frequencies_hz.tolist(), "mean_square": found.power.tolist()}
+    if channel.full_scale:
+        levels = found.decibels(channel.full_scale)
+        curve["dbfs"] = np.where(np.isfinite(levels), levels, -400.0).tolist()
+    return Measured(
+        wanted.kind,
+        wanted.channels,
+        first_s,
+        last_s,
+        end - begin - missing,
+        missing,
+        tuple(figures),
+        tuple(notes),
+        curve,
+    )
+
+
+def _histogram(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
+    (channel,) = channels
+    if channel.lsb is None:
+        raise ValueError("nobody knows its codes")
+    histogram, samples, missing = CodeHistogram(), 0, 0
+    kept: list[Block] = []
+    begin, end = channel.numbers(wanted.begin_s, wanted.end_s)
+    if end <= begin:
+        raise ValueError("nothing came in that stretch")
+    for block in channel.blocks(wanted.begin_s, wanted.end_s):
+        came = block.came
+        if came.codes is None:
+            raise ValueError("nobody knows its codes")
+        histogram.add(came.codes)
+        samples, missing = samples + len(came), missing + len(block) - len(came)
+        if wanted.stimulus:
+            kept.append(came)
+    if not samples:
+        raise ValueError("nothing came in that stretch")
+    codes = histogram.codes
+    figures = [
+        Figure("lowest", "Lowest code", float(codes[0]), 0.0, ""),
+        Figure("highest", "Highest code", float(codes[-1]), 0.0, ""),
+        Figure("codes", "Codes that came", float(np.count_nonzero(histogram.counts)), 0.0, ""),
+        Figure("absent", "Codes between that did not", float(len(histogram.absent)), 0.0, ""),
+    ]
+    notes = []
+    curve = {"code": codes.tolist(), "count": histogram.counts.tolist()}
+    if wanted.stimulus:
+        if samples > 1 << 24:
+            raise ValueError(
+                "more than 16 million samples are more than INL and DNL are worked out of"
+            )
+        stretch = Block.joined(kept)
+        assert stretch.codes is not None
+        of = code_density_of_sine if wanted.stimulus == "sine" else code_density_of_ramp
+        density = of(stretch.codes, stretch.times_s)
+        figures += _density_figures(density)
+        notes += _density_notes(density)
+        curve |= {
+            "transition": density.transitions.tolist(),
+            "inl_lsb": density.inl_lsb.tolist(),
+            "inl_sigma_lsb": density.inl_sigma_lsb.tolist(),
+            "dnl_lsb": density.dnl_lsb.tolist(),
+            "dnl_sigma_lsb": density.dnl_sigma_lsb.tolist(),
+        }
+    times = (wanted.begin_s or 0.0, wanted.end_s or float(channel.read(end - 1, end).times_s[-1]))
+    return Measured(
+        wanted.kind, wanted.channels, *times, samples, missing, tuple(figures), tuple(notes), curve
+    )
+
+
+def _density_figures(density: CodeDensity) -> list[Figure]:
+    return [
+        Figure.of("inl", "Worst INL", density.worst_inl, "LSB", note=f"noise alone adds about {density.inl_bias_lsb:.2g} LSB"),
+        Figure.of("dnl", "Worst DNL", density.worst_dnl, "LSB", note=f"noise alone adds about {density.dnl_bias_lsb:.2g} LSB"),
+        Figure("missing-codes", "Missing codes", float(len(density.missing)), 0.0, ""),
+        Figure("noise-lsb", "Noise at the input", density.noise_lsb, math.nan, "LSB"),
+    ]  # fmt: skip
+
+
+def _density_notes(density: CodeDensity) -> list[str]:
+    notes = [
+        "INL against the line that fits best, by how often each code came (code density, IEEE 1241)."
+    ]
+    if density.missing:
+        shown = ", ".join(map(str, density.missing[:12]))
+        notes.append(f"Missing: {shown}{' …' if len(density.missing) > 12 else ''}.")
+    if density.undecided:
+        notes.append(
+            f"{density.undecided} more codes did not come, and were not to come often enough to say."
+        )
+    if density.sparse:
+        notes.append(
+            f"Near {density.sparse} transitions inputs lie more than ¼ LSB apart: take more samples, or another frequency."
+        )
+    return notes
+
+
+def _intervals(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
+    (channel,) = channels
+    block = _stretch(channel, wanted)
+    came = block.came
+    level = wanted.level
+    if level is None:
+        level = (float(came.values.min()) + float(came.values.max())) / 2
+    span = float(np.ptp(came.values))
+    instants = crossings(came.values, came.times_s, level, 0.1 * span, wanted.rising)
+    found = intervals(instants)
+    if found is None:
+        raise ValueError(f"it crosses {level:.4g} fewer than three times")
+    frequency = Estimate(1 / found.mean_s.value, found.mean_s.sigma / found.mean_s.value**2)
+    figures = [
+        Figure("count", "Intervals", float(found.count), 0.0, ""),
+        Figure.of("mean", "Mean", found.mean_s, "s"),
+        Figure.of("frequency", "Frequency", frequency, "Hz"),
+        Figure.of("jitter", "Jitter of intervals", found.jitter_s, "s"),
+        Figure("shortest", "Shortest", found.low_s, 0.0, "s"),
+        Figure("longest", "Longest", found.high_s, 0.0, "s"),
+        Figure("accumulated", "Instants about even ones", found.accumulated_s, math.nan, "s"),
+    ]
+    if found.neighbour_jitter_s is not None:
+        figures.insert(
+            4, Figure.of("neighbour-jitter", "From one to the next", found.neighbour_jitter_s, "s")
+        )
+    way = "rising" if wanted.rising else "falling"
+    notes = [
+        f"Between {way} crossings of {level:.6g} {channel.unit}, on straight lines between samples; it must have gone "
+        f"back by {0.1 * span:.3g} {channel.unit} before one counts again."
+    ]
+    return _measured(wanted, block, figures, notes, {"instants_s": instants.tolist()})
+
+
+def _folded(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
+    (channel,) = channels
+    block = _stretch(channel, wanted)
+    came = block.came
+    period_s, notes = wanted.period_s, []
+    if period_s is None:
+        fit = dynamic(came.values, came.times_s)
+        period_s = 1 / fit.frequency_hz.value
+        notes.append("The period is that of the sine that fits.")
+    gatherer = FoldGatherer(period_s, 128, float(came.times_s[0]))
+    gatherer.add(came.values, came.times_s)
+    found = gatherer.result
+    assert found is not None
+    kept = found.counts > 1
+    figures = [
+        Figure("period", "Period", period_s, math.nan, "s"),
+        Figure("periods", "Periods", found.periods, 0.0, ""),
+        Figure("spread", "Spread, rms over the period", float(np.sqrt(np.mean(found.spread[kept] ** 2))), math.nan, channel.unit)
+        if kept.any()
+        else Figure("spread", "Spread", math.nan, math.nan, channel.unit),
+        Figure("span", "Mean course, peak to peak", float(np.nanmax(found.mean) - np.nanmin(found.mean)), math.nan, channel.unit),
+    ]  # fmt: skip
+    curve = {
+        "at_s": found.at_s.tolist(),
+        "mean": np.nan_to_num(found.mean).tolist(),
+        "spread": np.nan_to_num(found.spread).tolist(),
+        "count": found.counts.tolist(),
+    }
+    return _measured(wanted, block, figures, notes, curve)
+
+
+def _step(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
+    (channel,) = channels
+    block = _stretch(channel, wanted)
+    came = block.came
+    found = step_response(came.values, came.times_s, wanted.band)
+    unit = channel.unit
+    figures = [
+        Figure.of("before", "Level before", found.before, unit),
+        Figure.of("after", "Level after", found.after, unit),
+        Figure.of("height", "Height", found.height, unit),
+        Figure.of("at", "Half way at", found.at_s, "s"),
+        Figure.of("overshoot", "Overshoot", found.overshoot.scaled(100), "%"),
+    ]
+    if found.rise_s is not None:
+        figures.append(Figure.of("rise", "From 10 to 90 %", found.rise_s, "s"))
+    if found.settling_s is not None:
+        figures.append(
+            Figure.of("settling", f"Settled within {100 * found.band:g} %", found.settling_s, "s")
+        )
+    return _measured(
+        wanted,
+        block,
+        figures,
+        ["Levels are means of the first eighth and the last quarter of the stretch."],
+    )
+
+
+# --- two channels
+
+
+def _streams(channels: tuple[Channel, ...], wanted: Wanted) -> tuple[Block, Stream, Stream]:
+    blocks = [_stretch(channel, wanted) for channel in channels]
+    came = [block.came for block in blocks]
+    first, second = (Stream(one.values, one.times_s) for one in came)
+    return blocks[0], first, second
+
+
+def _gain(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
+    block, first, second = _streams(channels, wanted)
+    found = transfer_at(first, second, wanted.frequency_hz)
+    figures = [
+        Figure("frequency", "Frequency", found.frequency_hz, math.nan, "Hz"),
+        Figure.of("gain", "Gain", found.gain, ""),
+        Figure.of("gain-db", "Gain", found.gain_db, "dB"),
+        Figure.of("phase", "Phase", found.phase_rad.scaled(180 / math.pi), "°"),
+        Figure.of("delay", "Delay", found.delay_s, "s"),
+    ]
+    return _measured(wanted, block, figures, ["Each channel by its own sampling instants."])
+
+
+def _response(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
+    block, first, second = _streams(channels, wanted)
+    found = response(first, second)
+    fall_hz = found.fall_hz()
+    figures = [
+        Figure("points", "Frequencies", float(len(found.points)), 0.0, ""),
+        Figure("lowest", "Lowest", found.points[0].frequency_hz, math.nan, "Hz"),
+        Figure("highest", "Highest", found.points[-1].frequency_hz, math.nan, "Hz"),
+    ]
+    if fall_hz is not None:
+        figures.append(Figure("fall", "−3 dB at", fall_hz, math.nan, "Hz"))
+    curve = {
+        "frequency_hz": [one.frequency_hz for one in found.points],
+        "gain_db": [one.gain_db.value for one in found.points],
+        "gain_db_sigma": [one.gain_db.sigma for one in found.points],
+        "phase_deg": [math.degrees(one.phase_rad.value) for one in found.points],
+        "phase_deg_sigma": [math.degrees(one.phase_rad.sigma) for one in found.points],
+    }
+    return _measured(
+        wanted,
+        block,
+        figures,
+        ["A sine is fitted to each of 64 stretches; gain is against the lowest frequency."],
+        curve,
+    )
+
+
+def _against(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
+    block, first, second = _streams(channels, wanted)
+    found = against(first, second)
+    x_unit, y_unit = (channel.unit for channel in channels)
+    slope_unit = "" if x_unit == y_unit else f"{y_unit or '1'}/{x_unit or '1'}"
+    figures = [
+        Figure("slope", "Slope", found.line.slope, math.nan, slope_unit),
+        Figure("offset", "Offset", found.line.offset, math.nan, y_unit),
+        Figure("correlation", "Correlation", found.line.r, math.nan, ""),
+    ]
+    step = max(1, len(found.x) // CURVE_POINTS)
+    curve = {"x": found.x[::step].tolist(), "y": found.y[::step].tolist()}
+    return _measured(
+        wanted,
+        block,
+        figures,
+        ["The second channel is read between its samples at the instants of the first."],
+        curve,
+    )
+
+
+def _lag(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
+    block, first, second = _streams(channels, wanted)
+    return _measured(
+        wanted, block, [Figure.of("lag", "The second is behind by", lag(first, second), "s")], []
+    )
+
+
+KINDS = (
+    Kind("statistics", "Statistics", 1, _statistics),
+    Kind("sine", "Sine", 1, _sine),
+    Kind("spectrum", "Spectrum", 1, _spectrum),
+    Kind("histogram", "Histogram", 1, _histogram),
+    Kind("intervals", "Intervals", 1, _intervals),
+    Kind("folded", "Folded", 1, _folded),
+    Kind("step", "Step", 1, _step),
+    Kind("gain", "Gain and phase", 2, _gain),
+    Kind("response", "Response", 2, _response),
+    Kind("against", "X–Y", 2, _against),
+    Kind("lag", "Lag", 2, _lag),
+)
