@@ -78,7 +78,7 @@ def judge_rate(take: Take, expectation: RateExpectation) -> Judgement:
     ppm = (rate / wanted_hz - 1) * 1e6
     ppm = 0.0 if math.isclose(ppm, 0.0, abs_tol=5e-3) else ppm
     what = "not seen between polls" if take.is_polled else "lost"
-    note = f"{cycles} scans, {'none' if not lost else f'{lost} samples'} {what}, {ppm:+.3g} ppm"
+    note = f"{cycles} scans, {'none' if not lost else f'{lost} samples'} {what}, {_ppm_text(ppm)}"
     note += f", {again} samples came again" if again else ""
     is_lossy = lost and not take.is_polled  # whoever polls is at fault, and not the board
     return Judgement("fails" if is_lossy or again else inside, rate, "Hz", low, high, cycles, note)
@@ -97,7 +97,7 @@ def _rate_between_pauses(take: Take, chain: Chain, wanted_hz: float, share: floa
     if rate is None:
         return not_judged("too short to measure a rate")
     lost, again = take.lost_items(stream), take.repeated_items(stream)
-    note = f"{cycles} scans, {'none' if not lost else f'{lost} samples'} lost, {(rate / wanted_hz - 1) * 1e6:+.3g} ppm between pauses"
+    note = f"{cycles} scans, {'none' if not lost else f'{lost} samples'} lost, {_ppm_text((rate / wanted_hz - 1) * 1e6)} between pauses"
     outcome = "fails" if lost or again else within(rate, low, high)
     return Judgement(outcome, rate, "Hz", low, high, cycles, note)
 
@@ -121,3 +121,8 @@ def wanted_rate_hz(workspace: Workspace, chain: Chain) -> float:
         units = len(chain.slots) if chain.per_trigger == "conversion" else 1
         return float(1 / setting.period_s) / units
     return float(cycle.cycle_rate_hz)
+
+
+def _ppm_text(ppm: float) -> str:
+    """With its sign, in three digits and no power of ten."""
+    return f"{ppm:+.0f} ppm" if abs(ppm) >= 100 else f"{ppm:+.3g} ppm"
