@@ -25,6 +25,7 @@ COMMANDS = {
     "wave": "wave:wave",
     "prove": "prove:prove_take",
     "take": "take:app",
+    "stream": "stream:stream",
     "part": "part:app",
     "instrument": "instrument:app",
 }

@@ -104,6 +104,11 @@ SHAPES: dict[str, tuple[bytes, np.ndarray, dict[str, object]]] = {
         THREE,
         {"counter_bytes": 2, "channels": 3, "big_endian": True},
     ),
+    "a sync beside a byte that is always zero": (
+        each(lambda n, row: b"\xaa\x55" + struct.pack("<2H", row[0], n % 5), TWO),
+        np.stack((A, AT % 5), axis=1),
+        {"sync": "aa55", "channels": 2, "number": "u16"},
+    ),
     "COBS": (each(lambda _, row: cobs(struct.pack("<2H", *row)), TWO), TWO, {"framing": "cobs"}),
     "COBS with a counter and floats": (
         each(lambda n, row: cobs(struct.pack("<B2f", n & 255, *(v / 10 for v in row))), TWO),

@@ -26,6 +26,7 @@ FEWEST = 256
 MOST_RAW_CHANNELS = 8
 LONGEST_PERIOD = 256
 FEWEST_FRAMES = 8
+LONGEST_SYNC = 4
 MOST_TAIL = 4
 """Bytes behind the numbers of a frame that may be a checksum."""
 CLEAR = 0.02
@@ -89,43 +90,39 @@ def _is_text(data: bytes) -> bool:
 
 
 def _family(form: BinaryFormat) -> tuple[object, ...]:
-    """Layouts with the same rows, which cut them into numbers otherwise."""
-    return (
-        form.framing,
-        form.sync,
-        form.frame_bytes,
-        form.first_byte,
-        form.row_bytes,
-        form.counter_bytes,
-    )
+    """Layouts with the same frames, or without any the same rows, which cut them into numbers otherwise."""
+    if form.framing != "none":
+        return form.framing, form.frame_bytes
+    return form.framing, form.row_bytes
 
 
 def _chosen(members: list[FoundBytes]) -> list[FoundBytes]:
     """The best of a family, and what else it may be.
 
-    Two halves of a number are told as well apart as together, so that the wider number is meant where both come to
-    the same; and floats that look like floats are floats. A sign that makes no difference is taken for none.
+    Two halves of a number are told as well apart as together, and a byte that never changes as well by the sync as
+    by a number, so that wider numbers are meant where both come to the same; floats that look like floats are
+    floats; a frame is a row where that is hardly worse. A sign that makes no difference is taken for none.
     """
     best = max(one.score for one in members)
-    floats = sorted(
-        (one for one in members if one.format.number[0] == "f" and one.score >= best - _FLOAT),
-        key=lambda one: -one.score,
+    floats = [one for one in members if one.format.number[0] == "f" and one.score >= best - _FLOAT]
+    near = floats or [one for one in members if one.score >= best - _HALVES]
+    if not floats:
+        width = max(NUMBERS[one.format.number] for one in near)
+        near = [one for one in near if NUMBERS[one.format.number] == width]
+    first = min(
+        near,
+        key=lambda one: (
+            one.format.rows > 1,
+            -round(one.score, 6),
+            one.format.number[0] == "i",
+            -len(one.format.sync),
+        ),
     )
-    near = floats[:1] or [one for one in members if one.score >= best - _HALVES]
-    width = max(NUMBERS[one.format.number] for one in near)
-    wide = sorted(
-        (one for one in near if NUMBERS[one.format.number] == width),
-        key=lambda one: (-one.score, one.format.number[0] == "i"),
-    )
-    first = wide[0]
     # All that is in a family is worth as much as its best.
     kept = [msgspec.structs.replace(first, score=best)]
     for one in members:
-        form = one.format
-        other_end = (
-            form.big_endian != first.format.big_endian and form.number == first.format.number
-        )
-        if other_end and width > 1:
+        form, mine = one.format, first.format
+        if form.big_endian != mine.big_endian and form.replaced(big_endian=mine.big_endian) == mine:
             kept.append(one)
     return kept
 
@@ -220,20 +217,32 @@ def _synced(data: bytes) -> Iterator[FoundBytes]:
         still = (table == table[0]).all(axis=0)
         if not still.any() or still.all():
             continue
-        begin = _longest_run(still)
-        if begin is None:
+        run = _longest_run(still)
+        if run is None or _is_shorter_period(table, period):
             continue
-        at, length = begin
-        if _is_shorter_period(table, period):
-            continue
-        rows = (len(array) - at) // period
-        frames = array[at : at + rows * period].reshape(rows, period)
-        if int(np.ptp(frames[0, :length])) <= _FLAT:
-            continue  # a signal that stands still, once a period
-        sync = frames[0, :length].tobytes()
-        for one in _in_frames(frames, "sync", sync):
-            yield msgspec.structs.replace(one, score=one.score + _FRAMED)
-        return
+        found = [one for part in _parts(*run) for one in _with_sync(array, period, *part)]
+        if found:
+            yield from found
+            return
+
+
+def _parts(begin: int, length: int) -> Iterator[tuple[int, int]]:
+    """Where in a run of bytes that never change a sync may lie, and how long it is: bytes at both ends may be of
+    numbers."""
+    for size in range(2, min(length, LONGEST_SYNC) + 1):
+        for at in range(begin, begin + length - size + 1):
+            yield at, size
+
+
+def _with_sync(array: Bytes, period: int, at: int, length: int) -> Iterator[FoundBytes]:
+    at %= period
+    rows = (len(array) - at) // period
+    frames = array[at : at + rows * period].reshape(rows, period)
+    head = frames[0, :length]
+    if int(np.ptp(head)) <= _FLAT or length >= period:
+        return  # a signal that stands still, once a period
+    for one in _in_frames(frames, "sync", head.tobytes()):
+        yield msgspec.structs.replace(one, score=one.score + _FRAMED)
 
 
 def _longest_run(still: NDArray[np.bool_]) -> tuple[int, int] | None:
@@ -245,7 +254,7 @@ def _longest_run(still: NDArray[np.bool_]) -> tuple[int, int] | None:
         run = run + 1 if constant else 0
         if best[1] < run <= len(still):
             best = place - run + 1, run
-    return (best[0] % len(still), min(best[1], 4)) if best[1] >= 2 else None
+    return (best[0] % len(still), best[1]) if best[1] >= 2 else None
 
 
 def _is_shorter_period(table: Bytes, period: int) -> bool:

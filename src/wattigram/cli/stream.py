@@ -1,0 +1,265 @@
+"""``wattigram stream``: what another firmware sends, looked at in the terminal."""
+
+from __future__ import annotations
+
+import csv
+import json
+import math
+import time
+from pathlib import Path
+from typing import Any
+
+import click
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.cli.ending import ending_signals
+from wattigram.cli.reading_options import DECIMALS, RATE, SEPARATORS, TIME
+from wattigram.core.analysis import StatisticsGatherer
+from wattigram.core.base.errors import LinkError, WattigramError
+from wattigram.core.capture.foreign.binary_detection import LEAST_SCORE
+from wattigram.core.capture.foreign.byte_source import ByteSource, open_source
+from wattigram.core.capture.foreign.stream_reader import (
+    ForeignStream,
+    Format,
+    Recognised,
+    column_names,
+    column_units,
+    is_enough,
+    recognise,
+    time_column,
+)
+from wattigram.core.capture.foreign.text_format import TextFormat
+
+PATIENCE_S = 10.0
+"""For the first bytes."""
+ASKED = 1
+
+
+@click.command("stream")
+@click.argument("source")
+@click.option(
+    "--seconds", type=TIME, help="How long to listen; until it ends, or Ctrl+C, without it."
+)
+@click.option("--rows", "most_rows", type=click.IntRange(1), help="End after so many rows.")
+@click.option(
+    "--way",
+    type=click.IntRange(1),
+    help="Which of several ways to read it, where more than one fits.",
+)
+@click.option(
+    "--separator", type=click.Choice(list(SEPARATORS)), help="Between the columns of text."
+)
+@click.option("--decimal", type=click.Choice(list(DECIMALS)), help="Decimal mark of text.")
+@click.option("--rate", type=RATE, help="Rows a second, where no column is the time.")
+@click.option(
+    "--csv", "table", type=click.Path(path_type=Path), help="Write all rows as a table here."
+)
+@click.option("--json", "as_json", is_flag=True, help="Print JSON for scripts.")
+def stream(
+    source: str,
+    seconds: float | None,
+    most_rows: int | None,
+    way: int | None,
+    separator: str | None,
+    decimal: str | None,
+    rate: float | None,
+    table: Path | None,
+    as_json: bool,
+) -> None:
+    """Find out how numbers are written in what a firmware sends, and tell what they are. Exit status 1 where more
+    than one way fits.
+
+    SOURCE: serial:DEV@BAUD, tcp:HOST:PORT, - for standard input, or a pipe or a file.
+    """
+    with ending_signals() as asked, open_source(source) as opened:
+        begun = time.monotonic()
+        first, ended = _first_bytes(opened, asked)
+        found = _narrowed(recognise(first), separator, decimal)
+        form = _chosen(found, way, as_json, source)
+        columns = _Columns(form, rate, table)
+        reader = ForeignStream(form)
+        columns.add(reader.feed(first, is_end=ended).values)
+        others = lost = 0
+        while not (ended or asked.is_set() or columns.is_full(most_rows)):
+            if seconds is not None and time.monotonic() - begun > seconds:
+                break
+            data = opened.read()
+            ended = data is None
+            rows = reader.feed(data or b"", is_end=ended)
+            others, lost = others + rows.others, lost + rows.lost
+            columns.add(rows.values)
+        columns.close()
+    told = columns.told() | {"source": source, "way": form.title, "others": others, "lost": lost}
+    if as_json:
+        click.echo(json.dumps(told, indent=2, ensure_ascii=False))
+        return
+    _show(told, table)
+
+
+def _first_bytes(source: ByteSource, asked: Any) -> tuple[bytes, bool]:
+    """Enough to look at, and whether that is all there is."""
+    data, begun = b"", time.monotonic()
+    while not is_enough(data) and not asked.is_set():
+        more = source.read()
+        if more is None and not data:
+            raise LinkError(f"{source.name} ended before anything came.")
+        if more is None:
+            return data, True
+        data += more
+        if time.monotonic() - begun > PATIENCE_S:
+            break
+    if not data:
+        raise LinkError(
+            f"Nothing came from {source.name} in {PATIENCE_S:.0f} s.",
+            cure="Is it wired, is it running, and is the baud right?",
+        )
+    return data, False
+
+
+def _narrowed(found: Recognised, separator: str | None, decimal: str | None) -> Recognised:
+    """Only ways that agree with what was said."""
+    if separator is None and decimal is None:
+        return found
+    kept = tuple(
+        one
+        for one in found.ways
+        if isinstance(one.format, TextFormat)
+        and (separator is None or one.format.separator == SEPARATORS[separator])
+        and (decimal is None or one.format.decimal == DECIMALS[decimal])
+    )
+    return Recognised(kept, bool(kept))
+
+
+def _chosen(found: Recognised, way: int | None, as_json: bool, source: str) -> Format:
+    """The way that is meant; where nobody can know, the ways are told and the command ends."""
+    if not found.ways or (found.kind == "binary" and found.ways[0].score < LEAST_SCORE):
+        raise WattigramError(
+            "No numbers were found in what came.",
+            where=source,
+            cure="Is the baud right? A wrong one makes noise of everything.",
+        )
+    if way is not None:
+        if way > len(found.ways):
+            raise WattigramError(f"There are {len(found.ways)} ways.", cure="Choose one of them.")
+        return found.ways[way - 1].format
+    if found.is_clear:
+        return found.ways[0].format
+    ways = [{"way": one.format.title, "score": round(one.score, 3)} for one in found.ways[:4]]
+    if as_json:
+        click.echo(json.dumps({"source": source, "ways": ways}, indent=2, ensure_ascii=False))
+    else:
+        click.echo(f"{source}: more than one way to read it fits. Choose one with --way:")
+        for number, one in enumerate(ways, start=1):
+            click.echo(f"  {number}  {one['way']} (score {one['score']})")
+    raise click.exceptions.Exit(ASKED)
+
+
+class _Columns:
+    """Statistics of each column, and the table that is written."""
+
+    def __init__(self, form: Format, rate_hz: float | None, table: Path | None) -> None:
+        self._names, self._units = column_names(form), column_units(form)
+        self._time = time_column(form)
+        self._rate_hz = rate_hz
+        self._gatherers = [StatisticsGatherer() for _ in self._names]
+        self._newest: list[float] = [math.nan] * len(self._names)
+        self._instants: tuple[float, float] | None = None
+        self.rows = 0
+        self._stream = None
+        if table is not None:
+            try:
+                self._stream = table.open("w", newline="", encoding="utf-8")
+            except OSError as fault:
+                raise WattigramError(
+                    f"The table cannot be written: {fault.strerror}.",
+                    where=str(table),
+                    cure="Choose another place.",
+                ) from fault
+            self._writer = csv.writer(self._stream)
+            own = [] if self._time is not None or rate_hz is None else ["time (s)"]
+            titles = [
+                f"{name} ({unit})" if unit else name
+                for name, unit in zip(self._names, self._units, strict=True)
+            ]
+            self._writer.writerow([*own, *titles])
+
+    def is_full(self, most: int | None) -> bool:
+        """So many rows have come."""
+        return most is not None and self.rows >= most
+
+    def add(self, values: NDArray[np.float64]) -> None:
+        """Take in (rows, columns)."""
+        if not len(values):
+            return
+        numbers = self.rows + np.arange(len(values), dtype=np.float64)
+        even_s = numbers / (self._rate_hz or 1.0)
+        times_s = even_s if self._time is None else values[:, self._time]
+        for place, gatherer in enumerate(self._gatherers):
+            came = ~np.isnan(values[:, place])
+            gatherer.add(values[came, place], times_s[came])
+            if came.any():
+                self._newest[place] = float(values[came, place][-1])
+        first = self._instants[0] if self._instants is not None else float(times_s[0])
+        self._instants = first, float(times_s[-1])
+        if self._stream is not None:
+            own = [[f"{at:.9f}"] for at in times_s.tolist()]
+            if self._time is not None or self._rate_hz is None:
+                own = [[] for _ in own]
+            self._writer.writerows(
+                [*time, *("" if value != value else f"{value:.9g}" for value in row)]
+                for time, row in zip(own, values.tolist(), strict=True)
+            )
+        self.rows += len(values)
+
+    def close(self) -> None:
+        """End the table."""
+        if self._stream is not None:
+            self._stream.close()
+
+    def told(self) -> dict[str, Any]:
+        """For scripts."""
+        rate_hz = self._rate_hz
+        if self._time is not None and self._instants is not None and self.rows > 1:
+            span = self._instants[1] - self._instants[0]
+            rate_hz = (self.rows - 1) / span if span > 0 else None
+        columns = []
+        for place, gatherer in enumerate(self._gatherers):
+            found = gatherer.result
+            if place == self._time or found is None:
+                continue
+            columns.append(
+                {
+                    "name": self._names[place],
+                    "unit": self._units[place],
+                    "count": found.count,
+                    "newest": self._newest[place],
+                    "minimum": found.low,
+                    "mean": found.mean.value,
+                    "mean_uncertainty_k2": 2 * found.mean.sigma,
+                    "maximum": found.high,
+                    "std": found.std.value,
+                }
+            )
+        return {"rows": self.rows, "rate_hz": rate_hz, "columns": columns}
+
+
+def _show(told: dict[str, Any], table: Path | None) -> None:
+    rate = "" if told["rate_hz"] is None else f", {told['rate_hz']:.6g} rows a second"
+    click.echo(f"{told['source']}: {told['way']}")
+    extra = f", {told['others']} lines or bytes that say something else" if told["others"] else ""
+    lost = f", {told['lost']} frames lost" if told["lost"] else ""
+    click.echo(f"  {told['rows']} rows{rate}{extra}{lost}")
+    if told["rate_hz"] is None:
+        click.echo(
+            "  No column is the time and nobody said the rate, so that nothing is known of when."
+        )
+    width = max((len(one["name"]) for one in told["columns"]), default=0)
+    for one in told["columns"]:
+        unit = f" {one['unit']}" if one["unit"] else ""
+        click.echo(
+            f"  {one['name']:<{width}}  newest {one['newest']:.6g}{unit}, from {one['minimum']:.6g} to "
+            f"{one['maximum']:.6g}, mean {one['mean']:.6g} ± {one['mean_uncertainty_k2']:.2g}, σ {one['std']:.4g}"
+        )
+    if table is not None:
+        click.echo(f"  all rows are in {table}")

@@ -1,0 +1,100 @@
+"""Where the bytes of other firmware come from: a serial port, a TCP port, a pipe, a file or standard input."""
+
+from __future__ import annotations
+
+import os
+import select
+import stat
+import time
+from collections.abc import Callable
+from pathlib import Path
+
+from wattigram.core.base.errors import LinkError
+from wattigram.core.base.foreign import visible_text
+from wattigram.core.capture.transport import Transport, open_transport
+
+READ_BYTES = 1 << 16
+WAIT_S = 0.05
+
+
+class ByteSource:
+    """An open source; close it, or use it in a ``with`` statement."""
+
+    def __init__(
+        self, name: str, read: Callable[[], bytes | None], close: Callable[[], None]
+    ) -> None:
+        self.name = name
+        self._read, self._close = read, close
+
+    def __enter__(self) -> ByteSource:
+        return self
+
+    def __exit__(self, *_fault: object) -> None:
+        self.close()
+
+    def read(self) -> bytes | None:
+        """What has come within a moment, perhaps nothing; None at the end."""
+        return self._read()
+
+    def close(self) -> None:
+        """Let it go."""
+        self._close()
+
+
+def open_source(address: str) -> ByteSource:
+    """Open ``serial:DEV@BAUD``, ``tcp:HOST:PORT``, ``-`` for standard input, or the path of a pipe or a file.
+
+    Raises
+    ------
+    LinkError
+        When nothing is there.
+    """
+    if address.startswith(("serial:", "tcp:")):
+        return _of_transport(open_transport(address), address)
+    if address == "-":
+        return _of_file(0, "standard input", lambda: None)
+    path = Path(address)
+    try:
+        descriptor = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
+        if stat.S_ISDIR(os.fstat(descriptor).st_mode):
+            os.close(descriptor)
+            raise IsADirectoryError("it is a folder")
+    except (OSError, ValueError) as fault:
+        reason = getattr(fault, "strerror", None) or str(fault)
+        raise LinkError(
+            f"{visible_text(address)} cannot be read: {reason}.",
+            cure="Give serial:DEV@BAUD, tcp:HOST:PORT, - for standard input, or a pipe or a file.",
+        ) from fault
+    return _of_file(descriptor, address, lambda: os.close(descriptor))
+
+
+def _of_transport(transport: Transport, address: str) -> ByteSource:
+    def read() -> bytes | None:
+        try:
+            return transport.read()
+        except LinkError:
+            return None  # the other side is through
+
+    return ByteSource(address, read, transport.close)
+
+
+def _of_file(descriptor: int, name: str, close: Callable[[], None]) -> ByteSource:
+    mode = os.fstat(descriptor).st_mode
+    is_plain, is_pipe = stat.S_ISREG(mode), stat.S_ISFIFO(mode)
+    has_come = False
+
+    def read() -> bytes | None:
+        nonlocal has_come
+        if not is_plain and not select.select([descriptor], [], [], WAIT_S)[0]:
+            return b""
+        try:
+            data = os.read(descriptor, READ_BYTES)
+        except BlockingIOError:
+            return b""
+        if not data and is_pipe and descriptor and not has_come:
+            time.sleep(WAIT_S)  # nobody writes into it yet
+            return b""
+        has_come = True
+        return data or None
+
+    return ByteSource(name, read, close)

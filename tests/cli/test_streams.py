@@ -1,0 +1,205 @@
+"""Recordings and streams of other tools by command line: looked into, measured, taken in and out."""
+
+from __future__ import annotations
+
+import json
+import os
+import socket
+import subprocess
+import sys
+import threading
+from pathlib import Path
+
+import numpy as np
+import pytest
+
+from tests.cli.test_cli import wattigram
+from tests.paths import KILN
+from tests.patience import PATIENCE_S
+
+
+@pytest.fixture(scope="module")
+def take(tmp_path_factory: pytest.TempPathFactory) -> Path:
+    path = tmp_path_factory.mktemp("streams") / "kiln.h5"
+    assert wattigram("run", KILN, "--seconds", 2.5, "--out", path, "--fast").returncode == 0
+    return path
+
+
+def test_a_take_is_measured_with_what_was_predicted(take: Path) -> None:
+    outcome = wattigram("take", "analyse", take, "sine", "--signal", "Coil current", "--json")
+    assert outcome.returncode == 0
+    (told,) = json.loads(outcome.stdout)
+    assert set(told) == {
+        "kind",
+        "channels",
+        "begin_s",
+        "end_s",
+        "samples",
+        "missing",
+        "figures",
+        "notes",
+    }
+    figures = {figure["key"]: figure for figure in told["figures"]}
+    frequency = figures["frequency"]
+    assert set(frequency) == {
+        "key",
+        "title",
+        "value",
+        "uncertainty_k2",
+        "unit",
+        "predicted",
+        "bound",
+        "note",
+    }
+    assert frequency["value"] == pytest.approx(50, abs=0.01)
+    for key in ("frequency", "amplitude", "offset"):
+        one = figures[key]
+        assert one["predicted"] == pytest.approx(one["value"], abs=one["uncertainty_k2"] + 2e-3)
+    assert figures["sinad"]["predicted"] == pytest.approx(figures["sinad"]["value"], abs=1)
+
+
+@pytest.mark.parametrize("what", ["statistics", "spectrum", "histogram"])
+def test_all_signals_are_measured_where_none_is_named(what: str, take: Path) -> None:
+    outcome = wattigram("take", "analyse", take, what, "--from", "0.5 s", "--to", "1.5 s")
+    assert outcome.returncode == 0, outcome.stderr
+    assert "Coil current: 10000 samples" in outcome.stdout
+    assert "3.3 V rail" in outcome.stdout
+    assert "e+0" not in outcome.stdout
+
+
+def test_what_cannot_be_measured_is_said(take: Path) -> None:
+    for arguments, text in (
+        (("sine", "--signal", "3.3 V rail"), "no sine stands above"),
+        (("statistics", "--signal", "nothing"), "no channel “nothing”"),
+        (("gain", "--signal", "Coil current"), "takes 2 channels"),
+        (("statistics", "--from", "7 s"), "nothing came"),
+        (("statistics", "--from", "7 V"), "a time such as"),
+    ):
+        outcome = wattigram("take", "analyse", take, *arguments)
+        assert outcome.returncode == 2
+        assert text in outcome.stderr
+
+
+def test_curves_are_told_to_scripts(take: Path) -> None:
+    outcome = wattigram(
+        "take",
+        "analyse",
+        take,
+        "folded",
+        "--signal",
+        "Coil current",
+        "--period",
+        "20 ms",
+        "--curves",
+        "--json",
+    )
+    (told,) = json.loads(outcome.stdout)
+    assert len(told["curve"]["mean"]) == 128
+    assert np.ptp(told["curve"]["mean"]) == pytest.approx(1.5, abs=0.01)
+
+
+def test_a_recording_of_another_tool_is_proved(take: Path, tmp_path: Path) -> None:
+    wide = tmp_path / "log.csv"
+    assert wattigram("take", "export", take, "--wide", wide, "--to", "2 s").returncode == 0
+    info = wattigram("take", "info", wide).stdout
+    assert "Coil current: 20000 samples, 10000 Hz, mean" in info
+    brought = wattigram("take", "import", wide, "--project", KILN, "--out", tmp_path / "t.h5")
+    assert brought.returncode == 0, brought.stderr
+    assert "not judged" in brought.stdout
+    proved = wattigram("prove", KILN, tmp_path / "t.h5")
+    assert "✓ holds  Coil current is 50 Hz" in proved.stdout
+    assert "it is the recording of another tool" in proved.stdout
+    again = wattigram("take", "import", wide, "--project", KILN, "--out", tmp_path / "t.h5")
+    assert again.returncode == 2
+    wrong = wattigram(
+        "take", "import", wide, "--project", KILN, "--out", tmp_path / "u.h5", "--map", "x"
+    )
+    assert "no SIGNAL=CHANNEL" in wrong.stderr
+
+
+def lines(count: int) -> bytes:
+    return b"".join(b"t=%d ms, u=%.3f V\n" % (10 * n, 1 + 0.1 * (n % 7)) for n in range(count))
+
+
+def test_a_pipe_is_looked_at() -> None:
+    command = [sys.executable, "-m", "wattigram", "stream", "-", "--json"]
+    outcome = subprocess.run(
+        command, input=b"boot\n" + lines(200), capture_output=True, timeout=PATIENCE_S, check=True
+    )
+    told = json.loads(outcome.stdout)
+    assert set(told) == {"rows", "rate_hz", "columns", "source", "way", "others", "lost"}
+    assert told["rows"] == 200
+    assert told["rate_hz"] == pytest.approx(100)
+    (column,) = told["columns"]
+    assert (column["name"], column["unit"]) == ("u", "V")
+    assert (column["minimum"], column["maximum"]) == pytest.approx((1, 1.6))
+
+
+def test_a_port_is_listened_to_for_so_many_rows(tmp_path: Path) -> None:
+    """Whatever else comes, and however long it goes on."""
+    server = socket.create_server(("127.0.0.1", 0))
+    gone = threading.Event()
+
+    def send() -> None:
+        connection, _ = server.accept()
+        with connection:
+            try:
+                while not gone.wait(0.005):
+                    connection.sendall(lines(50))
+            except OSError:
+                return
+
+    sender = threading.Thread(target=send)
+    sender.start()
+    try:
+        port = server.getsockname()[1]
+        table = tmp_path / "t.csv"
+        outcome = wattigram("stream", f"tcp:127.0.0.1:{port}", "--rows", 300, "--csv", table)
+    finally:
+        gone.set()
+        sender.join()
+        server.close()
+    assert outcome.returncode == 0, outcome.stderr
+    assert "2 numbers a line, each behind its name" in outcome.stdout
+    assert table.read_text().splitlines()[0] == "t (s),u (V)"
+
+
+def test_where_two_ways_fit_nobody_guesses(tmp_path: Path) -> None:
+    path = tmp_path / "a.txt"
+    path.write_text("\n".join(f"{n % 90 + 10},{n % 9 + 1}" for n in range(100)))
+    asked = wattigram("stream", path)
+    assert asked.returncode == 1
+    assert "Choose one with --way" in asked.stdout
+    ways = json.loads(wattigram("stream", path, "--json").stdout)
+    assert {"source", "ways"} == set(ways)
+    assert set(ways["ways"][0]) == {"way", "score"}
+    assert "column 2" in wattigram("stream", path, "--way", 1).stdout
+    assert (
+        "column 2" in wattigram("stream", path, "--separator", "comma", "--decimal", "point").stdout
+    )
+
+
+def test_noise_and_nothing_are_told_from_numbers(tmp_path: Path) -> None:
+    (tmp_path / "n").write_bytes(np.random.default_rng(1).bytes(8000))
+    noise = wattigram("stream", tmp_path / "n")
+    assert noise.returncode == 2
+    assert "Is the baud right?" in noise.stderr
+    assert "cannot be read" in wattigram("stream", tmp_path / "none").stderr
+    assert "it is a folder" in wattigram("stream", tmp_path).stderr
+    (tmp_path / "empty").write_bytes(b"")
+    assert "ended before anything came" in wattigram("stream", tmp_path / "empty").stderr
+
+
+def test_a_named_pipe_is_waited_for(tmp_path: Path) -> None:
+    pipe = tmp_path / "pipe"
+    os.mkfifo(pipe)
+
+    def write() -> None:
+        with pipe.open("wb") as stream:  # opens once somebody reads
+            stream.write(lines(100))
+
+    writer = threading.Thread(target=write)
+    writer.start()
+    outcome = wattigram("stream", pipe)
+    writer.join()
+    assert "100 rows" in outcome.stdout
