@@ -17,13 +17,20 @@ NAMES = {
     "Finding",
     "WattigramError",
     "Workspace",
+    "build_firmware",
     "edited",
     "edits",
+    "export",
     "findings",
+    "frame",
+    "import_recording",
+    "measure",
     "open_project",
+    "open_recording",
     "open_take",
     "prove",
     "run",
+    "samples",
     "save",
     "write_firmware",
 }
@@ -70,12 +77,40 @@ def test_the_interface_knows_no_window() -> None:
     assert done.stdout.strip() == "[]"
 
 
-def test_the_example_of_the_docs_runs(tmp_path: Path) -> None:
-    text = (Path(__file__).parents[1] / "docs/api.md").read_text(encoding="utf-8")
-    code = text.split("```python\n")[1].split("```")[0]
-    code = code.replace("studio-kiln.wattigram.toml", str(KILN))
+EXAMPLES = (
+    (Path(__file__).parents[1] / "docs/api.md").read_text(encoding="utf-8").split("```python\n")[1:]
+)
+
+
+@pytest.mark.parametrize("number", range(len(EXAMPLES)))
+def test_the_examples_of_the_docs_run(number: int, tmp_path: Path) -> None:
+    code = EXAMPLES[number].split("```")[0].replace("studio-kiln.wattigram.toml", str(KILN))
     done = subprocess.run(
         [sys.executable, "-c", code], cwd=tmp_path, capture_output=True, text=True, check=False
     )
     assert done.returncode == 0, done.stderr
-    assert done.stdout.split()[1] == "True"
+    assert done.stdout.split()[-1] == "True"
+
+
+def test_a_take_is_arrays_and_figures(tmp_path: Path) -> None:
+    kiln = wattigram.open_project(KILN)
+    wattigram.run(kiln, 1.0, tmp_path / "take.h5")
+    with wattigram.open_take(tmp_path / "take.h5") as take:
+        times_s, volts = wattigram.samples(take, "Coil current", 0.2, 0.4)
+        assert len(times_s) == len(volts) == 2000
+        assert times_s[0] == pytest.approx(0.2, abs=1e-4)
+        sine = wattigram.measure(take, "sine", "Coil current")
+        assert sine.figure("frequency").value == pytest.approx(50, abs=0.01)
+        assert "<td>SINAD</td>" in sine._repr_html_()
+        assert "<td>holds</td>" in wattigram.prove(kiln, take)._repr_html_()
+        written = wattigram.export(take, tmp_path / "coil.wav", signals=("Coil current",))
+        assert written.rows == 10_000
+        with pytest.raises(wattigram.WattigramError, match="no format"):
+            wattigram.export(take, tmp_path / "coil.x", "tape")
+        with pytest.raises(wattigram.WattigramError, match="no way to measure"):
+            wattigram.measure(take, "sine", "Coil current", loudness=3)
+    with wattigram.open_recording(tmp_path / "coil.wav", unit="V") as recording:
+        gain = wattigram.measure(recording, "statistics", "coil")
+        assert gain.figure("mean").value == pytest.approx(1.65, abs=0.01)
+    with pytest.raises(wattigram.WattigramError, match="cannot be read so"):
+        wattigram.open_recording(tmp_path / "coil.wav", loudness=3)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from html import escape
 from pathlib import Path
 
 import msgspec
@@ -41,6 +42,15 @@ class Proof(msgspec.Struct, frozen=True):
     watched."""
     fault: str = ""
     """How the board's firmware failed; "" where it did not."""
+
+    def _repr_html_(self) -> str:
+        """A table, where notebooks show it."""
+        rows = "".join(
+            f"<tr><td>{escape(one.outcome)}</td><td>{escape(one.text)}</td><td>{escape(one.note)}</td></tr>"
+            for one in self.verdicts
+        )
+        causes = "".join(f"<div>likely cause: {escape(cause.cause)}</div>" for cause in self.causes)
+        return f"<table><tr><th></th><th>expectation</th><th>seen</th></tr>{rows}</table>{causes}"
 
     def count(self, outcome: str) -> int:
         """Number of verdicts of one outcome."""

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from html import escape
 from typing import Any, Literal
 
 import msgspec
@@ -144,6 +145,18 @@ class Measured(msgspec.Struct, frozen=True):
             if figure.key == key:
                 return figure
         raise KeyError(key)
+
+    def _repr_html_(self) -> str:
+        """A table, where notebooks show it."""
+        rows = "".join(
+            f"<tr><td>{escape(one.title)}</td><td>{escape(one.text)}</td><td>{escape(one.predicted_text)}</td>"
+            f"<td>{escape(one.note)}</td></tr>"
+            for one in self.figures
+        )
+        head = "<tr><th>figure</th><th>measured (k = 2)</th><th>predicted</th><th></th></tr>"
+        title = escape(f"{' → '.join(self.channels)}: {self.samples} samples")
+        notes = "".join(f"<div>{escape(note)}</div>" for note in self.notes)
+        return f"<div>{title}</div><table>{head}{rows}</table>{notes}"
 
     def data(self, *, curves: bool = False) -> dict[str, Any]:
         """For scripts."""
