@@ -68,7 +68,7 @@ def test_expectations_are_tests_with_what_was_measured(suite: Path) -> None:
         "kiln.wattigram.toml",
     )
     assert outcome.returncode == 1
-    assert "6 passed" in outcome.stdout
+    assert "1 failed, 7 passed" in outcome.stdout
     assert "likely cause: Sampling too short" in outcome.stdout
     assert "Traceback" not in outcome.stdout
     cases = list(ElementTree.parse(suite / "j.xml").iter("testcase"))

@@ -18,8 +18,9 @@ from hypothesis import strategies as st
 from tests.conftest import edited
 from tests.paths import KILN
 from wattigram.core.base.errors import TakeError, WattigramError
+from wattigram.core.capture.recording import export_recording, recording_of_take
 from wattigram.core.capture.session import record_run
-from wattigram.core.capture.take import Overview, Take, TakeWriter, export_csv, open_take
+from wattigram.core.capture.take import Overview, Take, TakeWriter, open_take
 from wattigram.core.capture.take.repair import repair_take
 from wattigram.core.capture.transport import SampleRun
 from wattigram.core.contract.link import EVENT_DTYPE
@@ -238,15 +239,16 @@ def test_a_table_has_a_row_for_each_sample(
     take = take_of(kiln, 0.1)
     path = tmp_path / "t.csv"
     seen: list[float] = []
-    rows = export_csv(take, path, seen.append)
+    recording = recording_of_take(take)
+    rows = export_recording(recording, path, progress=seen.append).rows
     with path.open() as stream:
         table = list(csv.DictReader(stream))
     assert len(table) == rows == 5 * 1000 + 62 + 62 + 15
     assert table[0]["signal"] == "Coil current"
-    assert float(table[0]["volts"]) == pytest.approx(int(table[0]["code"]) * 3.3 / 4096, abs=1e-6)
+    assert float(table[0]["value"]) == pytest.approx(int(table[0]["code"]) * 3.3 / 4096, abs=1e-6)
     assert seen[-1] == pytest.approx(1.0)
     with pytest.raises(TakeError, match="cannot be written"):
-        export_csv(take, tmp_path / "none" / "t.csv")
+        export_recording(recording, tmp_path / "none" / "t.csv")
 
 
 def look_through(path: Path) -> None:

@@ -13,6 +13,7 @@ from numpy.typing import NDArray
 from wattigram.core.base.errors import TakeError
 from wattigram.core.capture.recording.channel import BLOCK_SAMPLES, Block, Channel, Recording
 from wattigram.core.capture.recording.exporting import Progress, Share
+from wattigram.core.capture.take.self_description import stream_descriptions
 from wattigram.core.capture.take.writer import TakeWriter
 from wattigram.core.capture.transport import SampleRun
 from wattigram.core.contract.link import IMPORTED, STAMP_STREAM
@@ -86,6 +87,7 @@ def bring_in(
         part_text=workspace.part.text,
         boards_text=boards_as_json(workspace),
         overwrite=overwrite,
+        described=stream_descriptions(workspace),
     )
     writer.add_log(f"{IMPORTED} {Path(recording.title).name} ({recording.format})")
     for note in recording.notes:

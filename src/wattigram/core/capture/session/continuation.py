@@ -11,6 +11,7 @@ import msgspec
 import numpy as np
 
 from wattigram.core.capture.take import TakeWriter
+from wattigram.core.capture.take.self_description import stream_descriptions
 from wattigram.core.capture.take.take_numbers import write_numbered
 from wattigram.core.capture.transport import SampleRun
 from wattigram.core.contract.link import OUTPUT_STREAM, REDUCED_STREAM, STAMP_STREAM, Identity
@@ -58,6 +59,7 @@ def new_take(
             part_text=workspace.part.text,
             boards_text=boards_as_json(workspace),
             overwrite=overwrite,
+            described=stream_descriptions(workspace),
         )
 
     return write_numbered(path, write) if numbered else write(path)

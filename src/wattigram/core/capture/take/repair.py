@@ -22,9 +22,10 @@ import h5py
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.base.errors import TakeError
+from wattigram.core.base.errors import TakeError, WattigramError
 from wattigram.core.capture.take.layout import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, word_in
 from wattigram.core.capture.take.opening import DAMAGED, SIGNATURE, open_file, stored_end
+from wattigram.core.capture.take.self_description import Described, stream_descriptions
 from wattigram.core.capture.take.validation import (
     ITEM_TYPES,
     LARGEST_STREAM_ITEMS,
@@ -32,6 +33,8 @@ from wattigram.core.capture.take.validation import (
 )
 from wattigram.core.capture.take.writer import TakeWriter
 from wattigram.core.capture.transport import SampleRun
+from wattigram.core.model.design.workspace_files import boards_from_json, workspace_from_text
+from wattigram.core.model.part import parse_part
 
 BLOCK_ITEMS = 1 << 20
 LEAST_S, BYTES_A_SECOND = 10, 4 << 20
@@ -144,6 +147,7 @@ class _Repair:
             part_text=self._text("part"),
             boards_text=self._text("boards"),
             started=str(attributes.get("started", "")),
+            described=self._described(text),
         )
         ended = str(attributes.get("ended", ""))
         try:
@@ -191,6 +195,15 @@ class _Repair:
                 int(name),
                 [(int(g["first"]), int(g["first"]) + int(g["count"])) for g in mine],
             )
+
+    def _described(self, text: str) -> Described:
+        """What streams say of themselves; nothing where the project cannot be read."""
+        try:
+            part = parse_part(self._text("part"), self._where) if self._text("part") else None
+            others = boards_from_json(self._text("boards"), self._where)
+            return stream_descriptions(workspace_from_text(text, self._where, part, others))
+        except WattigramError:
+            return {}
 
     def _copy_stream(self, writer: TakeWriter, stream: int, gaps: list[Range]) -> None:
         group = self._file["streams"].get(str(stream))

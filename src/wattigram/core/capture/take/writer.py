@@ -23,6 +23,7 @@ from wattigram.core.base.errors import TakeError
 from wattigram.core.capture.take.atomic_file import move_into_place, temporary_path
 from wattigram.core.capture.take.disk_space import DiskSpace, check_target
 from wattigram.core.capture.take.layout import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, VERSION
+from wattigram.core.capture.take.self_description import Described, write_description
 from wattigram.core.capture.transport import SampleRun
 
 CHUNK_BYTES = 256 * 1024
@@ -213,8 +214,11 @@ class TakeWriter:
         boards_text: str = "",
         started: str = "",
         overwrite: bool = False,
+        described: Described | None = None,
     ) -> None:
+        """``described`` is what each stream's data set says of itself."""
         check_target(path, overwrite)
+        self._described = described or {}
         self.path = path
         self._room = DiskSpace(path)
         new = temporary_path(path)
@@ -297,6 +301,7 @@ class TakeWriter:
         if stream is None:
             stream = _Stream(self._streams_group, run.stream, run.items.dtype, self._before_chunk)
             self._streams[run.stream] = stream
+            write_description(stream.data, self._described.get(run.stream, {}))
         missing = run.first - stream.next_item
         if missing < 0 or missing > LARGEST_GAP_ITEMS or run.items.dtype != stream.dtype:
             raise TakeError(
