@@ -170,7 +170,7 @@ class ExpectationItem(pytest.Item):
         failing = [one for one in verdicts if one.outcome == "fails"]
         if failing:
             signals = {one.signal for one in failing}
-            causes = [cause.cause for cause in proof.causes if cause.signal in signals]
+            causes = [cause.title for cause in proof.causes if cause.signal in signals]
             told = [f"{one.text}: {one.note}" for one in failing]
             raise ExpectationError(
                 "\n".join([*told, *(f"likely cause: {cause}" for cause in causes)])

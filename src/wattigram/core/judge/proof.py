@@ -49,7 +49,7 @@ class Proof(msgspec.Struct, frozen=True):
             f"<tr><td>{escape(one.outcome)}</td><td>{escape(one.text)}</td><td>{escape(one.note)}</td></tr>"
             for one in self.verdicts
         )
-        causes = "".join(f"<div>likely cause: {escape(cause.cause)}</div>" for cause in self.causes)
+        causes = "".join(f"<div>likely cause: {escape(cause.title)}</div>" for cause in self.causes)
         return f"<table><tr><th></th><th>expectation</th><th>seen</th></tr>{rows}</table>{causes}"
 
     def count(self, outcome: str) -> int:
