@@ -22,7 +22,7 @@ from wattigram.desktop.pages.page_stack import (
     PINS,
     PROGRAM,
     PROOF,
-    TAKES,
+    STREAMS,
     WAVE,
 )
 from wattigram.desktop.shell.app import make_app, make_window
@@ -76,13 +76,13 @@ def main(folder: Path, width: int, height: int) -> None:
     window.dress.use("light")
     _prove(app, window, lambda: window.proving.record_and_prove())
     shoot("proof-fails")
-    window.show_page(TAKES)
-    wait_until(app, lambda: window.takes_page.data is not None)
+    window.show_page(STREAMS)
+    wait_until(app, lambda: window.streams_page.data is not None)
     shoot("takes")
-    window.takes_page.plot.set_view(0.4992, 0.5028)
-    window.takes_page.plot.cursor_s = 0.5008
-    window.takes_page.plot.mark_s = 0.5
-    window.takes_page.plot.cursor_moved.emit(0.5008)
+    window.streams_page.plot.set_view(0.4992, 0.5028)
+    window.streams_page.plot.cursor_s = 0.5008
+    window.streams_page.plot.mark_s = 0.5
+    window.streams_page.plot.cursor_moved.emit(0.5008)
     shoot("takes-zoomed")
     window.show_page(PROOF)
     _prove(app, window, lambda: window.proving.cure_and_prove(window.proof_page.causes[0].cause))

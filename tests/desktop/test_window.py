@@ -16,7 +16,7 @@ from wattigram.core.model.bench import DcSource, Wiring
 from wattigram.core.model.design import load_project
 from wattigram.core.model.design.edits import SetSampling, SetWiring, apply_edit
 from wattigram.core.silicon.deploy import effective_config
-from wattigram.desktop.pages.page_stack import CHAIN, PROOF, TAKES
+from wattigram.desktop.pages.page_stack import CHAIN, PROOF, STREAMS
 from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.state.selection import Selection
 from wattigram.desktop.theme import theme
@@ -97,9 +97,9 @@ def test_a_take_is_looked_at_from_whole_to_single_samples(
 ) -> None:
     window.proving.record_and_prove()
     wait(lambda: window.proving.latest is not None)
-    window.show_page(TAKES)
-    wait(lambda: window.takes_page.data is not None)
-    plot = window.takes_page.plot
+    window.show_page(STREAMS)
+    wait(lambda: window.streams_page.data is not None)
+    plot = window.streams_page.plot
     assert len(plot.traces) == 5
     assert plot.view == (0.0, 10.0)
     plot.setFocus()
@@ -118,15 +118,15 @@ def test_a_take_is_looked_at_from_whole_to_single_samples(
     plot.set_view(0.4999, 0.5009)
     plot.cursor_s = 0.5005
     plot.cursor_moved.emit(0.5005)
-    assert "Coil current" in window.takes_page.values.text()
-    assert "0x" in window.takes_page.values.text()
+    assert "Coil current" in window.streams_page.values.text()
+    assert "0x" in window.streams_page.values.text()
     click(plot, lane.center())
     assert plot.mark_s == pytest.approx(0.5004, abs=1e-5)
     assert not plot.grab().isNull()
     press(plot, Qt.Key.Key_Home)
     assert plot.view == (0.0, 10.0)
     click(plot, QPointF(plot._strip().center().x(), plot._strip().center().y()))
-    item = window.takes_page.signals.item(0)
+    item = window.streams_page.signals.item(0)
     assert item is not None
     item.setCheckState(Qt.CheckState.Unchecked)
     assert len(plot.traces) == 4
@@ -140,7 +140,7 @@ def test_a_damaged_take_is_a_sentence(window: MainWindow, wait: Wait, tmp_path: 
     bad.write_text("none")
     window.take_actions.show(bad)
     wait(lambda: "no HDF5 file" in window.notice.text)
-    assert window.takes_page.data is None
+    assert window.streams_page.data is None
 
 
 def test_saving_clears_the_mark_of_change(window: MainWindow, project: Path) -> None:
@@ -218,7 +218,7 @@ def test_size_page_and_theme_are_remembered(open_window: OpenWindow, project: Pa
     again.dress.use("light")
 
 
-@pytest.mark.parametrize("page", [CHAIN, TAKES, PROOF])
+@pytest.mark.parametrize("page", [CHAIN, STREAMS, PROOF])
 def test_both_themes_and_large_text_paint(window: MainWindow, page: int) -> None:
     window.show_page(page)
     light = window.grab().toImage()
@@ -233,10 +233,10 @@ def test_both_themes_and_large_text_paint(window: MainWindow, page: int) -> None
 def test_the_palette_finds_and_does(window: MainWindow) -> None:
     window.open_palette()
     box = window.palette_box
-    box.entry.setText("go to takes")
+    box.entry.setText("go to streams")
     assert box.list.count() == 1
     press(box.entry, Qt.Key.Key_Return)
-    assert window.stack.currentIndex() == TAKES
+    assert window.stack.currentIndex() == STREAMS
     window.open_palette()
     press(box.entry, Qt.Key.Key_Down)
     assert box.list.currentRow() == 1

@@ -249,6 +249,11 @@ QToolButton#facet {{ background: transparent; border: none; border-bottom: 2px s
 QToolButton#facet:hover {{ color: {t.ink}; }}
 QToolButton#facet:checked {{ color: {t.ink}; border-bottom: 2px solid {t.action}; font-weight: 600; }}
 QToolButton#facet:focus {{ border: 1px solid {t.action}; border-bottom: 2px solid {t.action}; padding: 2px 7px; }}
+QTabBar {{ background: transparent; }}
+QTabBar::tab {{ background: transparent; color: {t.soft}; padding: 5px 7px; border: none; border-bottom: 2px solid transparent; }}
+QTabBar::tab:selected {{ color: {t.ink}; font-weight: 600; border-bottom: 2px solid {t.action}; }}
+QTabBar::tab:hover {{ color: {t.ink}; }}
+QTabBar QToolButton {{ background: {t.card}; border: 1px solid {t.hairline}; }}
 QTableWidget {{ background: {t.card}; border: 1px solid {t.hairline}; border-radius: 6px; outline: none;
   selection-background-color: {t.band}; selection-color: {t.ink}; }}
 QTableWidget::item {{ padding: 3px 14px; border-bottom: 1px solid {t.hairline}; }}

@@ -113,6 +113,20 @@ def test_windows_have_the_noise_bandwidth_and_the_worst_case_of_the_books(
     assert -10 * math.log10(found.power.max() * 2) == pytest.approx(worst_db, abs=0.01)
 
 
+@pytest.mark.parametrize("window", ["hann", "blackman-harris", "flat-top"])
+@pytest.mark.parametrize("between", [0.0, 0.3, 0.5])
+def test_the_highest_line_is_told_wherever_it_lies_between_bins(
+    window: str, between: float
+) -> None:
+    tone_hz = (300 + between) * 1000 / 4096
+    values = 0.75 * sine(40_000, 1e3, tone_hz) + 1e-3 * np.random.default_rng(1).standard_normal(
+        40_000
+    )
+    frequency, amplitude = spectrum(values, 1e3, window, 4096).highest_line()  # type: ignore[arg-type]
+    assert amplitude.value == pytest.approx(0.75, rel=2e-3)
+    assert frequency.value == pytest.approx(tone_hz, abs=0.02)
+
+
 def test_blocks_of_any_length_give_the_same() -> None:
     random = np.random.default_rng(3)
     values, times_s = random.standard_normal(40_000), np.arange(40_000) * 1e-3 + 3e-4

@@ -86,6 +86,33 @@ class Spectrum(msgspec.Struct, frozen=True):
         with np.errstate(divide="ignore"):
             return np.asarray(10 * np.log10(self.power / (full_scale**2 / 8)))
 
+    def highest_line(self) -> tuple[Estimate, Estimate]:
+        """Frequency and amplitude of the highest line, whatever lies between bins: from all that its lobe holds, less
+        the noise beneath."""
+        top = 1 + int(np.argmax(self.power[1:]))
+        reach = math.ceil(2 * self.noise_bins)
+        lobe = slice(max(1, top - reach), top + reach + 1)
+        noise = self._level()
+        power = np.maximum(self.power[lobe] - noise, 0.0)
+        whole = float(power.sum())
+        if whole <= 0:
+            return Estimate(float(self.frequencies_hz[top]), self.bin_hz), Estimate(0.0, 0.0)
+        centre = float((power * self.frequencies_hz[lobe]).sum()) / whole
+        mean_square = whole / self.noise_bins
+        freedom = max(1.0, self.freedom)
+        # Noise in step with the line changes it by twice the root of their product.
+        sigma = 2 * math.sqrt(mean_square * noise / freedom) + noise / freedom
+        width = math.sqrt(noise / mean_square / freedom) * self.bin_hz * self.noise_bins
+        amplitude = math.sqrt(2 * mean_square)
+        return Estimate(centre, max(width, self.bin_hz / 1000)), Estimate(
+            amplitude, sigma / amplitude
+        )
+
+    def _level(self) -> float:
+        """Mean square of a bin of noise alone."""
+        median = float(gammaincinv(max(self.freedom, 1.0), 0.5)) / max(self.freedom, 1.0)
+        return float(np.median(self.power[1:])) / median
+
     def band(self, low_hz: float, high_hz: float) -> Estimate:
         """Mean square of what lies in a band, lines and noise."""
         inside = (self.frequencies_hz >= low_hz) & (self.frequencies_hz <= high_hz)

@@ -14,7 +14,7 @@ from wattigram.core.model.design.templates import Template
 from wattigram.desktop.controllers.actions import Actions
 from wattigram.desktop.controllers.chain_actions import ChainActions
 from wattigram.desktop.inspector.reaction_templates import REACTION_TEMPLATES
-from wattigram.desktop.pages.page_stack import CHAIN, PROGRAM, WAVE, PageStack
+from wattigram.desktop.pages.page_stack import CHAIN, PROGRAM, STREAMS, WAVE, PageStack
 from wattigram.desktop.state.document import Document
 
 if TYPE_CHECKING:
@@ -89,6 +89,8 @@ class OutputActions:
         """What is chosen on the page that is seen, on the clipboard."""
         if self._is_program_seen:
             self._book.program.copy()
+        elif self._book.stack.currentIndex() == STREAMS:
+            self._book.streams.analysis.copy()
         else:
             self._chain_actions.copy()
 

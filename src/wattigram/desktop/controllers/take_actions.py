@@ -10,7 +10,7 @@ from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from wattigram.desktop.controllers.files import ProjectFiles, ask_save
 from wattigram.desktop.controllers.proof_controller import Proving
-from wattigram.desktop.pages.page_stack import TAKES, PageStack
+from wattigram.desktop.pages.page_stack import STREAMS, PageStack
 from wattigram.desktop.state.document import Document
 
 
@@ -38,14 +38,14 @@ class TakeActions(QObject):
 
     @property
     def open_path(self) -> Path | None:
-        """The take on the Takes page; None, and a sentence, where there is none."""
-        if self._book.takes.data is None:
-            self._say("No take is open. Choose one on the Takes page.")
+        """The take on the Streams page; None, and a sentence, where there is none."""
+        if self._book.streams.data is None:
+            self._say("No take is open. Choose one on the Streams page.")
             return None
-        return self._book.takes.data.path
+        return self._book.streams.data.path
 
     def prove_open(self) -> None:
-        """Judge the take on the Takes page."""
+        """Judge the take on the Streams page."""
         path = self.open_path
         if path is not None:
             self._proving.prove(path)
@@ -64,18 +64,24 @@ class TakeActions(QObject):
         )
 
     def ask_open(self) -> None:
-        """Ask for a take."""
-        dialog = QFileDialog(self._parent, "Open a take", str(self._proving.folder), "Takes (*.h5)")
+        """Ask for a take, or a recording of another tool."""
+        from wattigram.core.capture.recording import READERS  # late: HDF5 comes with it
+
+        suffixes = " ".join(f"*{suffix}" for reader in READERS for suffix in reader.suffixes)
+        kinds = f"Takes and recordings ({suffixes});;Takes (*.h5);;All files (*)"
+        dialog = QFileDialog(
+            self._parent, "Open a take or a recording", str(self._proving.folder), kinds
+        )
         dialog.fileSelected.connect(lambda name: self.show(Path(name)))
         dialog.open()
 
     def show(self, path: Path) -> None:
-        """Show a take on its page."""
-        self.page_wanted.emit(TAKES)
-        self._book.takes.add_take(path)
+        """Show a take, or a recording, on its page."""
+        self.page_wanted.emit(STREAMS)
+        self._book.streams.add_take(path)
 
     def export_open(self) -> None:
-        """Export the take on the Takes page."""
+        """Export the take on the Streams page."""
         path = self.open_path
         if path is not None:
             self.ask_export(path)

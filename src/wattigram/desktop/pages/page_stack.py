@@ -22,12 +22,12 @@ if TYPE_CHECKING:
     from wattigram.desktop.pages.pins_page import PinsPage
     from wattigram.desktop.pages.program_page import ProgramPage
     from wattigram.desktop.pages.proof_page import ProofPage
-    from wattigram.desktop.pages.takes_page import TakesPage
+    from wattigram.desktop.pages.streams_page import StreamsPage
     from wattigram.desktop.pages.wave_page import WavePage
 
-PAGES = ("Chain", "Pins", "Wave", "Program", "Firmware", "Takes", "Proof", "Compare")
+PAGES = ("Chain", "Pins", "Wave", "Program", "Firmware", "Streams", "Proof", "Compare")
 """Names in their order; each has a property of that name in :class:`PageStack`, which makes it."""
-CHAIN, PINS, WAVE, PROGRAM, FIRMWARE, TAKES, PROOF, COMPARE = range(len(PAGES))
+CHAIN, PINS, WAVE, PROGRAM, FIRMWARE, STREAMS, PROOF, COMPARE = range(len(PAGES))
 
 
 class PageStack(QObject):
@@ -89,12 +89,12 @@ class PageStack(QObject):
         return page
 
     @cached_property
-    def takes(self) -> TakesPage:
-        """The Takes page."""
-        from wattigram.desktop.pages.takes_page import TakesPage
+    def streams(self) -> StreamsPage:
+        """The Streams page."""
+        from wattigram.desktop.pages.streams_page import StreamsPage
 
-        page = TakesPage()
-        self._settle(page, TAKES, page.split)
+        page = StreamsPage()
+        self._settle(page, STREAMS, page.split)
         return page
 
     @cached_property
@@ -146,7 +146,7 @@ class PageStack(QObject):
             WAVE: lambda: self.wave.curve.setFocus(),
             PROGRAM: lambda: self.program.rows.setFocus(),
             FIRMWARE: lambda: self.firmware.steps.setFocus(),
-            TAKES: lambda: self.takes.takes.setFocus(),
+            STREAMS: lambda: self.streams.takes.setFocus(),
             PROOF: lambda: self.proof.focus_cause(),
             COMPARE: lambda: self.compare.saved_button.setFocus(),
         }

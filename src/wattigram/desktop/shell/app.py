@@ -87,7 +87,7 @@ def warm_up() -> None:
     for module in (
         "wattigram.core.capture.session.live_session",
         "wattigram.desktop.controllers.proof_job",
-        "wattigram.desktop.pages.takes_page",
+        "wattigram.desktop.pages.streams_page",
     ):
         import_module(module)
 

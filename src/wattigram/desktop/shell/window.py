@@ -35,7 +35,7 @@ from wattigram.desktop.pages.page_stack import (
     PAGES,
     PROGRAM,
     PROOF,
-    TAKES,
+    STREAMS,
     PageStack,
 )
 from wattigram.desktop.shell.appearance import Appearance
@@ -57,7 +57,7 @@ from wattigram.desktop.widgets.palette import Palette
 if TYPE_CHECKING:
     from wattigram.desktop.controllers.proof_job import Proved
     from wattigram.desktop.pages.proof_page import ProofPage
-    from wattigram.desktop.pages.takes_page import TakesPage
+    from wattigram.desktop.pages.streams_page import StreamsPage
 
 
 class MainWindow(QMainWindow):
@@ -159,9 +159,18 @@ class MainWindow(QMainWindow):
             "",
             lambda: self.book.firmware.copy_memory(),
         )
-        add("Takes", "Open a take…", "Ctrl+T", self.take_actions.ask_open)
-        add("Takes", "Export the take as a table…", "Ctrl+E", self.take_actions.export_open)
-        add("Takes", "Copy the traces as a picture", "", lambda: self.takes_page.copy_picture())
+        add("Stream", "Open a take or a recording…", "Ctrl+T", self.take_actions.ask_open)
+        add("Stream", "Export the take…", "Ctrl+E", self.take_actions.export_open)
+        add("Stream", "Copy the traces as a picture", "", lambda: self.streams_page.copy_picture())
+        add(
+            "Stream", "Copy what is measured as text", "", lambda: self.streams_page.analysis.copy()
+        )
+        add(
+            "Stream",
+            "Copy the curve as a table",
+            "",
+            lambda: self.streams_page.analysis.copy_curve(),
+        )
         for number, name in enumerate(PAGES):
             add("View", f"Go to {name}", f"Alt+{number + 1}", partial(self.show_page, number))
         add("View", "Copy the page as a picture", "Ctrl+Shift+C", self.copy_page)
@@ -207,9 +216,9 @@ class MainWindow(QMainWindow):
         self.proving.job_wanted.connect(self.run_job)
 
     @property
-    def takes_page(self) -> TakesPage:
-        """The Takes page."""
-        return self.book.takes
+    def streams_page(self) -> StreamsPage:
+        """The Streams page."""
+        return self.book.streams
 
     @property
     def proof_page(self) -> ProofPage:
@@ -221,8 +230,8 @@ class MainWindow(QMainWindow):
         error = getattr(self.book.page(number), "error", None)
         if error is not None:
             error.connect(self.notice.say)
-        if number == TAKES:
-            takes = self.book.takes
+        if number == STREAMS:
+            takes = self.book.streams
             takes.job_wanted.connect(self.run_job)
             takes.open_wanted.connect(self.take_actions.ask_open)
             takes.export_wanted.connect(self.take_actions.ask_export)
@@ -255,13 +264,13 @@ class MainWindow(QMainWindow):
         self.header.show_proof(None)
         self.board.set_address(self.board.address)
         self._close_take()
-        if self.stack.currentIndex() == TAKES:
-            self.takes_page.show_folders(self.proving.folders)
+        if self.stack.currentIndex() == STREAMS:
+            self.streams_page.show_folders(self.proving.folders)
         self.chain_page.show_workspace()
 
     def _close_take(self) -> None:
-        if self.book.is_made(TAKES):
-            self.takes_page.close_take()
+        if self.book.is_made(STREAMS):
+            self.streams_page.close_take()
 
     def show_page(self, number: int) -> None:
         """Go to a page."""
@@ -270,8 +279,8 @@ class MainWindow(QMainWindow):
         self.header.show_page(number)
         if number == PROGRAM:
             self.book.program.show_snapshot(self.board.latest)
-        elif number == TAKES:
-            self.takes_page.show_folders(self.proving.folders)
+        elif number == STREAMS:
+            self.streams_page.show_folders(self.proving.folders)
         self.book.focus(number)
 
     # Running and recording
@@ -303,7 +312,7 @@ class MainWindow(QMainWindow):
         elif self.stack.currentIndex() == FIRMWARE:
             self.book.firmware.show_snapshot(snapshot)
         if snapshot.recorded is not None:
-            self.takes_page.add_take(snapshot.recorded)
+            self.streams_page.add_take(snapshot.recorded)
             if self._proves_after_stop:
                 self._proves_after_stop = False
                 self.proving.prove(snapshot.recorded)
@@ -311,7 +320,7 @@ class MainWindow(QMainWindow):
     # Proof and takes
 
     def _show_proved(self, proved: Proved) -> None:
-        self.takes_page.add_take(proved.take, select=False)
+        self.streams_page.add_take(proved.take, select=False)
         self.proof_page.show_proof(
             proved.proof, proved.evidence, proved.workspace.project, proved.heading
         )

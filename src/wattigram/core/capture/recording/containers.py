@@ -40,8 +40,11 @@ class _Part:
 def read_hdf5(path: Path, reading: Reading) -> Recording:
     """A take, or the data sets of another tool: a rate beside them, an attribute with one, or a data set of times
     tells when."""
-    with h5py.File(path, "r") as file:
-        is_take = str(file.attrs.get("format", "")) == FORMAT
+    try:
+        with h5py.File(path, "r") as file:
+            is_take = str(file.attrs.get("format", "")) == FORMAT
+    except (OSError, RuntimeError):
+        is_take = True  # whatever is wrong with it is told as of a take
     if is_take:
         return recording_of_take(open_take(path))
     file = h5py.File(path, "r")

@@ -68,7 +68,7 @@ class Figure(msgspec.Struct, frozen=True):
             )
         digits = 4
         is_unsure = math.isfinite(self.sigma) and self.sigma > EXACT * abs(self.value)
-        if is_unsure and self.value:
+        if is_unsure and self.value and not self.bound:
             digits = (
                 2 + math.floor(math.log10(abs(self.value))) - math.floor(math.log10(2 * self.sigma))
             )

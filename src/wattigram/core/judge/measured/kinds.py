@@ -307,22 +307,10 @@ def _spectrum(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
     if found is None:
         raise ValueError(f"no {segment} samples came without a gap")
     unit = channel.unit
-    top = 1 + int(np.argmax(found.power[1:]))
+    frequency, amplitude = found.highest_line()
     figures = [
-        Figure(
-            "peak-frequency",
-            "Highest line",
-            float(found.frequencies_hz[top]),
-            found.bin_hz / 4,
-            "Hz",
-        ),
-        Figure(
-            "peak-amplitude",
-            "Its amplitude",
-            math.sqrt(2 * float(found.power[top])),
-            math.nan,
-            unit,
-        ),
+        Figure.of("peak-frequency", "Highest line", frequency, "Hz"),
+        Figure.of("peak-amplitude", "Its amplitude", amplitude, unit),
     ]
     density = found.noise_density(3 * found.bin_hz, channel.rate_hz / 2)
     if density is not None:

@@ -1,11 +1,12 @@
-"""The Takes page: recordings, their traces, and the values under the cursor."""
+"""The Streams page: takes and recordings of other tools, their traces, the values under the cursor, and what is
+measured of a stretch."""
 
 from __future__ import annotations
 
 import time
 from pathlib import Path
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QApplication,
     QHBoxLayout,
@@ -19,15 +20,19 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.base.quantity import format_si, format_volts
+from wattigram.core.judge.measured import Measured, Wanted, measure
 from wattigram.desktop.state.jobs import Job
 from wattigram.desktop.theme import heading_font, number_font
-from wattigram.desktop.widgets.takes.take_data import TakeData, Trace, load_take
-from wattigram.desktop.widgets.takes.trace_plot import TracePlot
+from wattigram.desktop.widgets.streams.analysis_panel import AnalysisPanel
+from wattigram.desktop.widgets.streams.stream_data import StreamData, Trace, load_stream
+from wattigram.desktop.widgets.streams.trace_plot import TracePlot
 
+SETTLED_MS = 150
+"""For so long the view stands still before it is measured anew."""
 PATH_ROLE = Qt.ItemDataRole.UserRole
 
 
-class TakesPage(QWidget):
+class StreamsPage(QWidget):
     """List, traces and values."""
 
     error = pyqtSignal(str)
@@ -39,7 +44,7 @@ class TakesPage(QWidget):
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("page")
-        self.data: TakeData | None = None
+        self.data: StreamData | None = None
         self._shown: frozenset[tuple[str, str]] = frozenset()
         self.takes = QListWidget()
         self.takes.setAccessibleName("Takes")
@@ -47,11 +52,15 @@ class TakesPage(QWidget):
         self.signals.setAccessibleName("Signals shown")
         self.plot = TracePlot()
         self.values = QLabel()
+        self.analysis = AnalysisPanel()
+        self._request = 0
         self._build()
         self.takes.currentItemChanged.connect(self._on_take)
         self.signals.itemChanged.connect(self._on_tick)
         self.plot.cursor_moved.connect(self._show_values)
         self.plot.mark_moved.connect(lambda _seconds: self._show_values(self.plot.cursor_s))
+        self.plot.stretch_changed.connect(self._settled.start)
+        self.analysis.wanted.connect(self._measure)
 
     def _build(self) -> None:
         side = QWidget()
@@ -71,7 +80,7 @@ class TakesPage(QWidget):
         row = QHBoxLayout()
         self.open_button = QPushButton("Open…")
         self.open_button.clicked.connect(self.open_wanted)
-        self.export_button = QPushButton("Export table…")
+        self.export_button = QPushButton("Export…")
         self.export_button.setEnabled(False)
         self.export_button.clicked.connect(self._want_export)
         row.addWidget(self.open_button)
@@ -87,9 +96,18 @@ class TakesPage(QWidget):
         self.values.setMinimumHeight(self.fontMetrics().height() * 4)
         self.values.setWordWrap(True)
         area.addWidget(self.values)
+        self._settled = QTimer(self)
+        self._settled.setSingleShot(True)
+        self._settled.setInterval(SETTLED_MS)
+        self._settled.timeout.connect(self._show_stretch)
+        self.parts = QSplitter(Qt.Orientation.Vertical)
+        self.parts.addWidget(right)
+        self.parts.addWidget(self.analysis)
+        self.parts.setSizes([430, 270])
+        self.parts.setCollapsible(0, False)
         self.split = QSplitter(Qt.Orientation.Horizontal)
         self.split.addWidget(side)
-        self.split.addWidget(right)
+        self.split.addWidget(self.parts)
         self.split.setStretchFactor(1, 1)
         self.split.setSizes([250, 1000])
         self.split.setChildrenCollapsible(False)
@@ -140,7 +158,7 @@ class TakesPage(QWidget):
     def _on_take(self, item: QListWidgetItem | None, _before: QListWidgetItem | None) -> None:
         if item is not None:
             path = Path(item.data(PATH_ROLE))
-            job = Job(f"Opening {path.name}", lambda progress: load_take(path, progress), self)
+            job = Job(f"Opening {path.name}", lambda progress: load_stream(path, progress), self)
             job.finished.connect(self.show_data)
             job.failed.connect(self._on_failed)
             self.job_wanted.emit(job)
@@ -153,20 +171,13 @@ class TakesPage(QWidget):
         self.error.emit(why)
         self._info.setText(why)
 
-    def show_data(self, data: TakeData) -> None:
+    def show_data(self, data: StreamData) -> None:
         """Show a take that has been opened."""
         if self.data is not None:
-            self.data.take.close()
+            self.data.close()
         self.data = data
         self.export_button.setEnabled(True)
-        take = data.take
-        lost = take.lost_cycles
-        samples = f"{take.samples:,}".replace(",", "\u202f")
-        self._info.setText(
-            f"{format_si(data.seconds, 's', 5)} · {samples} samples · {lost or 'no'} scans lost "
-            f"· {len(take.events)} events · "
-            f"build {take.build_id}" + ("" if take.complete else " · not finished")
-        )
+        self._info.setText(_summary(data))
         reduced = {trace.name for trace in data.traces if trace.stage == "filtered"}
         self._shown = frozenset(
             (trace.name, trace.stage)
@@ -194,6 +205,37 @@ class TakesPage(QWidget):
         self.signals.blockSignals(False)
         self.plot.show_take(data, self._shown)
         self._show_values(None)
+        self._request += 1
+        self.analysis.show_data(data)
+        self._show_stretch()
+
+    def _show_stretch(self) -> None:
+        """What is between the marks, or in sight, is to be measured."""
+        begin_s, end_s = self.plot.stretch
+        self.analysis.show_stretch(
+            begin_s, end_s, "between the marks" if self.plot.is_marked else "in sight"
+        )
+
+    def _measure(self, wanted: Wanted) -> None:
+        data = self.data
+        if data is None:
+            return
+        self._request += 1
+        request = self._request
+        recording = data.recording
+        job = Job("Measuring", lambda _progress: measure(recording, wanted), self)
+
+        def show(measured: Measured) -> None:
+            if request == self._request:  # an older answer is dropped
+                self.analysis.show_measured(measured)
+
+        def tell(why: str) -> None:
+            if request == self._request:
+                self.analysis.show_nothing(why)
+
+        job.finished.connect(show)
+        job.failed.connect(tell)
+        self.job_wanted.emit(job)
 
     def _on_tick(self, _item: QListWidgetItem) -> None:
         chosen = set()
@@ -207,8 +249,8 @@ class TakesPage(QWidget):
     def _show_values(self, seconds: float | None) -> None:
         if seconds is None or not self.plot.traces:
             self.values.setText(
-                "Move the mouse over a trace for its values; click to set a mark. Wheel zooms, "
-                "drag moves, double click shows all."
+                "Move the mouse over a trace for its values; click to set a mark, Shift+click the other end of a "
+                "stretch. Wheel zooms, drag moves, double click shows all."
             )
             return
         head = f"t = {format_si(seconds, 's', 9)}"
@@ -232,8 +274,12 @@ class TakesPage(QWidget):
         samples = trace.samples(number, number + 1)
         if not samples.valid[0]:
             return f"{name}<br>missing"
-        code = int(samples.items[0]) >> trace.code_shift
-        return f"{name}<br>{format_volts(float(samples.volts[0]))} · {code} · 0x{code:03X}"
+        value = float(samples.values[0])
+        text = format_volts(value) if trace.unit == "V" else format_si(value, trace.unit, 5)
+        if samples.codes is None:
+            return f"{name}<br>{text}"
+        code = int(samples.codes[0])
+        return f"{name}<br>{text} · {code} · {'−' if code < 0 else ''}0x{abs(code):03X}"
 
     def copy_picture(self) -> None:
         """The traces as a picture on the clipboard."""
@@ -244,9 +290,28 @@ class TakesPage(QWidget):
     def close_take(self) -> None:
         """Let the file go."""
         if self.data is not None:
-            self.data.take.close()
+            self._request += 1
+            self.data.close()
             self.data = None
             self.plot.show_take(None, frozenset())
+            self.analysis.show_data(None)
+
+
+def _summary(data: StreamData) -> str:
+    """What there is, in a line."""
+    length = format_si(data.seconds, "s", 5)
+    take = data.take
+    if take is None:
+        recording = data.recording
+        samples = f"{sum(channel.count for channel in recording.channels):,}".replace(",", "\u202f")
+        told = [f"{length} · {samples} samples · {recording.format}", *recording.notes]
+        return ". ".join(line.rstrip(".") for line in told)
+    lost = take.lost_cycles
+    samples = f"{take.samples:,}".replace(",", "\u202f")
+    return (
+        f"{length} · {samples} samples · {lost or 'no'} scans lost · {len(take.events)} events · "
+        f"build {take.build_id}" + ("" if take.complete else " · not finished")
+    )
 
 
 def _heading(text: str) -> QLabel:

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from wattigram.desktop.theme import color, number_font, signal_color, signal_pen, text_font, theme
 from wattigram.desktop.widgets.axes import Axes, span_of
 from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, draw_marker, elide, fill_trace
-from wattigram.desktop.widgets.takes.take_data import TakeData, Trace
+from wattigram.desktop.widgets.streams.stream_data import StreamData, Trace
 
 LEFT, RIGHT, BOTTOM, GAP = 80.0, 34.0, 24.0, 6.0
 STRIP = 40.0
@@ -27,6 +27,8 @@ class TracePlot(QWidget):
     """Seconds, or None when the mouse has left."""
     mark_moved = pyqtSignal(object)
     """Seconds of the mark set by a click."""
+    stretch_changed = pyqtSignal()
+    """What is between the marks, or in sight without them, is something else."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -34,19 +36,21 @@ class TracePlot(QWidget):
         self.setMouseTracking(True)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Traces")
-        self._data: TakeData | None = None
+        self._data: StreamData | None = None
         self._traces: tuple[Trace, ...] = ()
         self._spans: dict[tuple[str, str], tuple[float, float]] = {}
         self._buffers: dict[tuple[str, str], LineBuffer] = {}
         self.view = (0.0, 1.0)
         self.cursor_s: float | None = None
         self.mark_s: float | None = None
+        self.other_s: float | None = None
+        """The other end of a stretch."""
         self._drag_from: float | None = None
         self._drag_view = (0.0, 1.0)
         self._is_drag_in_strip = False
         self._moved = False
 
-    def show_take(self, data: TakeData | None, shown: frozenset[tuple[str, str]]) -> None:
+    def show_take(self, data: StreamData | None, shown: frozenset[tuple[str, str]]) -> None:
         """Show some traces of a take; the view starts with all of it."""
         is_new = data is not self._data
         self._data = data
@@ -57,9 +61,35 @@ class TracePlot(QWidget):
         )
         if is_new:
             self._spans.clear()
-            self.cursor_s = self.mark_s = None
+            self.cursor_s = self.mark_s = self.other_s = None
             if data is not None:
                 self.view = (0.0, max(data.seconds, 1e-9))
+        self.update()
+
+    @property
+    def is_marked(self) -> bool:
+        """Both ends of a stretch are marked."""
+        return self.mark_s is not None and self.other_s is not None and self.mark_s != self.other_s
+
+    @property
+    def stretch(self) -> tuple[float, float]:
+        """Between the marks, or what is in sight."""
+        if self.mark_s is not None and self.other_s is not None and self.is_marked:
+            return min(self.mark_s, self.other_s), max(self.mark_s, self.other_s)
+        return self.view
+
+    def mark_stretch(self, begin_s: float, end_s: float) -> None:
+        """Mark both ends."""
+        self.mark_s, self.other_s = begin_s, end_s
+        self.mark_moved.emit(begin_s)
+        self.stretch_changed.emit()
+        self.update()
+
+    def clear_marks(self) -> None:
+        """No stretch is marked."""
+        self.mark_s = self.other_s = None
+        self.mark_moved.emit(None)
+        self.stretch_changed.emit()
         self.update()
 
     @property
@@ -90,7 +120,7 @@ class TracePlot(QWidget):
         if key not in self._spans:
             assert self._data is not None
             _times, low, high = self._data.band(trace, 0.0, self._data.seconds, 400)
-            self._spans[key] = span_of(np.array(trace.span_v()), low, high)
+            self._spans[key] = span_of(np.array(trace.span()), low, high)
         return self._spans[key]
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -121,7 +151,7 @@ class TracePlot(QWidget):
         axes = self.axes(number)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         is_last = number == len(self._traces) - 1
-        axes.paint_grid(painter, "s" if is_last else None, "V")
+        axes.paint_grid(painter, "s" if is_last else None, trace.unit)
         painter.setPen(QPen(color(t.hairline), 1))
         painter.drawLine(axes.rect.bottomLeft(), axes.rect.bottomRight())
         painter.save()
@@ -203,7 +233,7 @@ class TracePlot(QWidget):
         painter.drawText(
             QRectF(4, strip.top(), LEFT - 10, strip.height()),
             Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter,
-            "whole take",
+            "all of it",
         )
 
     def _paint_cursors(self, painter: QPainter) -> None:
@@ -211,8 +241,14 @@ class TracePlot(QWidget):
         axes = self.axes(0)
         bottom = self._lane(len(self._traces) - 1).bottom()
         painter.setFont(number_font(-1.5))
+        if self.is_marked:
+            begin, end = (float(axes.x(at)) for at in self.stretch)
+            area = QRectF(begin, axes.rect.top(), end - begin, bottom - axes.rect.top())
+            lanes = QRectF(axes.rect.left(), axes.rect.top(), axes.rect.width(), area.height())
+            painter.fillRect(area.intersected(lanes), color(t.doubt, 28))
         for seconds, shade, style in (
             (self.mark_s, t.doubt, Qt.PenStyle.SolidLine),
+            (self.other_s, t.doubt, Qt.PenStyle.SolidLine),
             (self.cursor_s, t.ink, Qt.PenStyle.DashLine),
         ):
             if seconds is None or not self.view[0] <= seconds <= self.view[1]:
@@ -226,7 +262,7 @@ class TracePlot(QWidget):
             lane = self.axes(number)
             sample = trace.number_at(self.cursor_s)
             at = trace.samples(sample, sample + 1)
-            x, y = float(lane.x(at.times_s[0])), float(lane.y(at.volts[0]))
+            x, y = float(lane.x(at.times_s[0])), float(lane.y(at.values[0]))
             if lane.rect.contains(x, y) and at.valid[0]:
                 painter.setPen(QPen(color(t.ink), 1.4))
                 painter.drawEllipse(QPointF(x, y), 3.5, 3.5)
@@ -241,6 +277,8 @@ class TracePlot(QWidget):
         middle = (begin_s + end_s) / 2
         begin_s = min(max(0.0, middle - span / 2), max(0.0, self._data.seconds - span))
         self.view = (begin_s, begin_s + span)
+        if not self.is_marked:
+            self.stretch_changed.emit()
         self.update()
 
     def zoom(self, factor: float, about_s: float | None = None) -> None:
@@ -304,9 +342,14 @@ class TracePlot(QWidget):
             and not self._is_drag_in_strip
             and self._traces
         ):
-            self.mark_s = self.axes(0).value_at(event.position().x())
-            self.mark_moved.emit(self.mark_s)
-            self.update()
+            at_s = self.axes(0).value_at(event.position().x())
+            if event.modifiers() & Qt.KeyboardModifier.ShiftModifier and self.mark_s is not None:
+                self.mark_stretch(self.mark_s, at_s)
+            else:
+                self.mark_s, self.other_s = at_s, None
+                self.mark_moved.emit(self.mark_s)
+                self.stretch_changed.emit()
+                self.update()
         self._drag_from = None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
@@ -321,7 +364,8 @@ class TracePlot(QWidget):
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """+ and − zoom, arrows move along, Home shows all."""
+        """+ and − zoom, arrows move along, Home shows all; M marks both ends of what is in sight, Escape takes marks
+        away."""
         if event is None:
             return
         key = Qt.Key(event.key())
@@ -335,5 +379,9 @@ class TracePlot(QWidget):
             self.set_view(begin + step, end + step)
         elif key == Qt.Key.Key_Home and self._data is not None:
             self.set_view(0.0, self._data.seconds)
+        elif key == Qt.Key.Key_M and self._data is not None:
+            self.mark_stretch(*self.view)
+        elif key == Qt.Key.Key_Escape and (self.mark_s is not None or self.other_s is not None):
+            self.clear_marks()
         else:
             super().keyPressEvent(event)

@@ -1,0 +1,215 @@
+"""An open recording as the Streams page needs it: overviews to draw from, values to read."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from functools import cached_property
+from pathlib import Path
+from typing import Any
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.capture.recording import Block, Channel, Reading, Recording, open_recording
+from wattigram.core.capture.recording.from_take import FILTERED, TakeChannel, TakeRecording
+from wattigram.core.capture.take import Overview, Take
+from wattigram.core.model.design import later_gain, signal_scale
+from wattigram.core.predict.expected import band_half_width_v, expected_settled_at, workspace_at
+from wattigram.core.predict.pins import set_while_running
+
+FloatArray = NDArray[np.float64]
+BAND_POINTS = 4
+
+
+class Trace(msgspec.Struct, frozen=True, dict=True):
+    """One channel of a recording: of a take a signal, in one stage of it.
+
+    ``per_step`` is what a step of the overview is worth, in the channel's unit.
+    """
+
+    name: str
+    stage: str
+    index: int
+    channel: Channel
+    start_s: float
+    overview: Overview
+    per_step: float
+    half_width: float
+    rate_hz: float
+
+    @property
+    def count(self) -> int:
+        """Samples."""
+        return self.channel.count
+
+    @property
+    def unit(self) -> str:
+        """Of its values."""
+        return self.channel.unit
+
+    def samples(self, begin: int, end: int) -> Block:
+        """A stretch of what the recording holds, read from it."""
+        return self.channel.read(begin, end)
+
+    @cached_property
+    def missing(self) -> tuple[tuple[int, int], ...]:
+        """Stretches of samples that never came, (first, past the last) of each."""
+        if not isinstance(self.channel, TakeChannel):
+            return ()
+        return self.channel.take.missing(self.name, self.stage == "filtered")
+
+    def span(self) -> tuple[float, float]:
+        """Extremes over all of it."""
+        low, high = self.overview.columns(0, self.count, 1)
+        return float(low[0]) * self.per_step, float(high[0]) * self.per_step
+
+    def number_at(self, seconds: float) -> int:
+        """The sample nearest to an instant."""
+        if self.channel.rate_hz is None and not isinstance(self.channel, TakeChannel):
+            return min(self.count - 1, self.channel.number_at(seconds))
+        number = round((seconds - self.start_s) * self.rate_hz)
+        return max(0, min(self.count - 1, number))
+
+    def columns(
+        self, begin_s: float, end_s: float, count: int
+    ) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """(times, lows, highs) in seconds and the unit; single samples where there are fewer than
+        columns."""
+        total = self.count
+        first = (begin_s - self.start_s) * self.rate_hz
+        last = (end_s - self.start_s) * self.rate_hz
+        inside_first, inside_last = max(0, int(first) - 1), min(total, int(last) + 2)
+        if inside_last - inside_first < 2:
+            return np.empty(0), np.empty(0), np.empty(0)
+        if inside_last - inside_first <= 2 * count:
+            near = self.samples(inside_first, inside_last)
+            values = np.where(near.valid, near.values, np.nan)
+            return near.times_s, values, values
+        begin, end = max(0.0, first), min(float(total), last)
+        columns = max(2, round(count * (end - begin) / (last - first)))
+        low, high = self.overview.columns(begin, end, columns)
+        edges = np.linspace(begin, end, columns + 1)
+        times = self.start_s + (edges[:-1] + edges[1:]) / 2 / self.rate_hz
+        scale = self.per_step
+        return times, low.astype(np.float64) * scale, high.astype(np.float64) * scale
+
+
+class StreamData(msgspec.Struct, frozen=True):
+    """A recording with a trace for each channel that holds anything."""
+
+    path: Path
+    recording: Recording
+    traces: tuple[Trace, ...]
+    seconds: float
+
+    @property
+    def take(self) -> Take | None:
+        """The take; None of the recording of another tool."""
+        return self.recording.take if isinstance(self.recording, TakeRecording) else None
+
+    def close(self) -> None:
+        """Let the file go."""
+        self.recording.close()
+
+    def band(
+        self, trace: Trace, begin_s: float, end_s: float, count: int
+    ) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """(times, lows, highs) of the expected band in volts; nothing where no design expects any."""
+        begin_s, end_s = max(0.0, begin_s), min(self.seconds, end_s)
+        nothing = np.empty(0), np.empty(0), np.empty(0)
+        take = self.take
+        if take is None or end_s <= begin_s:
+            return nothing
+        signal = take.workspace.project.signal(trace.name)
+        if set_while_running(take.workspace, signal):
+            return nothing
+        times = np.linspace(begin_s, end_s, count * BAND_POINTS)
+        history = take.history
+        if len(history) == 1:
+            volts = expected_settled_at(history[0][1], trace.name, times)
+        else:
+            ticks = times * take.tick_hz
+            volts = np.empty(len(times))
+            for since, until in zip(history, (*history[1:], (1 << 62, None)), strict=True):
+                part = (ticks >= since[0]) & (ticks < until[0])
+                volts[part] = expected_settled_at(
+                    workspace_at(history, since[0]), trace.name, times[part]
+                )
+        grouped = volts.reshape(count, BAND_POINTS)
+        middle = times.reshape(count, BAND_POINTS).mean(axis=1)
+        half = trace.half_width
+        return middle, grouped.min(axis=1) - half, grouped.max(axis=1) + half
+
+
+def load_stream(
+    path: Path, progress: Callable[[float], None], reading: Reading | None = None
+) -> StreamData:
+    """Open a take, or a recording of another tool, and prepare all of it for drawing.
+
+    Raises
+    ------
+    TakeError
+        When it cannot be read, or something must be said that was not.
+    """
+    recording = open_recording(path, reading)
+    try:
+        traces: list[Trace] = []
+        names: dict[str, int] = {}
+        for number, channel in enumerate(recording.channels):
+            index = names.setdefault(channel.name.removesuffix(FILTERED), len(names))
+            if channel.count >= 2:
+                traces.append(_trace(channel, index))
+            progress((number + 1) / len(recording.channels))
+        take = recording.take if isinstance(recording, TakeRecording) else None
+        seconds = take.seconds if take is not None else recording.seconds
+        return StreamData(path, recording, tuple(traces), seconds)
+    except BaseException:
+        recording.close()
+        raise
+
+
+def _trace(channel: Channel, index: int) -> Trace:
+    """A channel made ready for drawing."""
+    ends = [float(channel.read(at, at + 1).times_s[0]) for at in (0, channel.count - 1)]
+    rate_hz = (channel.count - 1) / max(ends[1] - ends[0], 1e-9)
+    if isinstance(channel, TakeChannel):
+        return _take_trace(channel, ends[0], rate_hz)
+
+    def values(begin: int, end: int) -> NDArray[Any]:
+        return channel.read(begin, end).values.astype(np.float32)
+
+    overview = Overview(channel.count, values)
+    return Trace(channel.name, "raw", index, channel, ends[0], overview, 1.0, 0.0, rate_hz)
+
+
+def _take_trace(channel: TakeChannel, start_s: float, rate_hz: float) -> Trace:
+    """Of a take the overview is of items, as narrow as they are stored."""
+    take, signal = channel.take, channel.signal
+    chain = take.workspace.project.chain_of(signal.name)
+    assert chain is not None
+    scale = signal_scale(take.workspace, chain, signal.name)
+    read = take.reduced if channel.filtered else take.raw
+
+    def items(begin: int, end: int) -> NDArray[Any]:
+        samples = read(signal.name, begin, end)
+        assert samples is not None
+        if not scale.signed:
+            return samples.items
+        # In an order that numbers have, with their sign.
+        half = 1 << (31 if channel.filtered else scale.item_bits - 1)
+        return ((samples.items.astype(np.int64) + half) % (2 * half) - half).astype(np.int32)
+
+    factor = later_gain(signal) if channel.filtered else 1.0
+    per_step = scale.lsb_v / 2.0**scale.shift / scale.gain / factor / float(signal.scaling)
+    return Trace(
+        signal.name,
+        "filtered" if channel.filtered else "raw",
+        take.workspace.project.signals.index(signal),
+        channel,
+        start_s,
+        Overview(channel.count, items),
+        per_step,
+        band_half_width_v(take.workspace, chain, signal.name, channel.filtered),
+        rate_hz,
+    )

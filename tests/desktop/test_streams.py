@@ -1,0 +1,273 @@
+"""Takes and recordings as they are drawn and measured: gaps, knobs, and the way from all samples to one."""
+
+from __future__ import annotations
+
+from pathlib import Path
+
+import numpy as np
+import pytest
+from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
+from pytestqt.qtbot import QtBot
+
+from tests.conftest import edited
+from tests.desktop.conftest import Wait, click, press
+from wattigram.core.board import Run
+from wattigram.core.capture.session import record_run
+from wattigram.core.capture.take import TakeWriter
+from wattigram.core.capture.transport import Decoder, SampleRun
+from wattigram.core.judge.measured import Measured
+from wattigram.core.model.bench import DcSource, Wiring
+from wattigram.core.model.design import Workspace, project_text
+from wattigram.core.model.design.edits import SetAlignment, SetWiring
+from wattigram.core.silicon.deploy import effective_bench, effective_config
+from wattigram.desktop.pages.streams_page import StreamsPage
+from wattigram.desktop.shell.window import MainWindow
+from wattigram.desktop.widgets.streams.stream_data import StreamData, load_stream
+from wattigram.desktop.widgets.streams.trace_plot import TracePlot
+
+
+def make_take(
+    workspace: Workspace, path: Path, drop: range = range(0), turned: Workspace | None = None
+) -> StreamData:
+    """One second of the virtual board; some frames lost, or a knob turned half way."""
+    config = effective_config(workspace)
+    run = Run(config)
+    frames = run.advance(config.tick_hz // 2)
+    writer = TakeWriter(path, project_text(workspace.project), workspace.build_id, config.tick_hz)
+    if turned is not None:
+        run.set_bench(effective_bench(turned))
+        writer.add_bench(run.next_tick(), project_text(turned.project))
+    frames += run.advance(config.tick_hz) + run.finish()
+    kept = b"".join(frame for number, frame in enumerate(frames) if number not in drop)
+    for found in Decoder().feed(kept):
+        if isinstance(found, SampleRun):
+            writer.add_run(found)
+    writer.close()
+    return load_stream(path, lambda _share: None)
+
+
+def trace_of(data: StreamData, name: str, stage: str = "raw") -> object:
+    return next(trace for trace in data.traces if (trace.name, trace.stage) == (name, stage))
+
+
+def test_traces_are_raw_and_reduced(kiln: Workspace, tmp_path: Path) -> None:
+    data = make_take(kiln, tmp_path / "t.h5")
+    names = [(trace.name, trace.stage) for trace in data.traces]
+    assert ("Upper zone", "raw") in names
+    assert ("Upper zone", "filtered") in names
+    assert ("Door latch", "filtered") not in names
+    assert data.seconds == 1.0
+    data.close()
+
+
+@pytest.mark.parametrize("alignment", ["right", "left"])
+def test_columns_agree_with_the_samples(kiln: Workspace, tmp_path: Path, alignment: str) -> None:
+    data = make_take(edited(kiln, SetAlignment("ADC 1", alignment)), tmp_path / "t.h5")  # type: ignore[arg-type]
+    for trace in data.traces:
+        times, low, high = trace.columns(0.0, 1.0, 50)
+        volts = trace.samples(0, trace.count).values
+        assert low.min() == pytest.approx(volts.min(), abs=1e-9)
+        assert high.max() == pytest.approx(volts.max(), abs=1e-9)
+        assert np.all(np.diff(times) > 0)
+        assert trace.span() == pytest.approx((volts.min(), volts.max()))
+    trace = data.traces[0]
+    times, low, high = trace.columns(0.5, 0.501, 800)
+    assert low is high
+    assert len(times) == pytest.approx(12, abs=2)
+    assert trace.number_at(0.5) == 5000
+    assert (trace.number_at(-9.0), trace.number_at(9.0)) == (0, 9999)
+    assert len(trace.columns(5.0, 6.0, 100)[0]) == 0
+    data.close()
+
+
+def test_the_band_follows_a_knob(cured: Workspace, tmp_path: Path) -> None:
+    turned = edited(
+        cured,
+        SetWiring(Wiring(pin="A6", source_resistance_ohm=500.0, source=DcSource(voltage_v=0.8))),
+    )
+    data = make_take(cured, tmp_path / "t.h5", turned=turned)
+    trace = trace_of(data, "3.3 V rail", "filtered")
+    times, low, high = data.band(trace, 0.0, 1.0, 100)  # type: ignore[arg-type]
+    assert (low[times < 0.49] < 3.3).all()
+    assert (high[times < 0.49] > 3.3).all()
+    assert (low[times > 0.51] < 1.6).all()
+    assert (high[times > 0.51] > 1.6).all()
+    captured = trace.samples(0, trace.count)  # type: ignore[attr-defined]
+    late = captured.times_s > 0.52
+    assert captured.values[late] == pytest.approx(1.6, abs=0.01)
+    data.close()
+
+
+def test_what_never_came_is_shown_as_missing(
+    qtbot: QtBot, cured: Workspace, tmp_path: Path
+) -> None:
+    whole, holed = tmp_path / "whole.h5", tmp_path / "holed.h5"
+    plot = TracePlot()
+    qtbot.addWidget(plot)
+    plot.resize(800, 400)
+    shown = frozenset({("Coil current", "raw")})
+    pictures = []
+    for path, drop in ((whole, range(0)), (holed, range(100, 160))):
+        data = make_take(cured, path, drop)
+        plot.show_take(data, shown)
+        pictures.append(plot.grab().toImage())
+        if drop:
+            assert data.take.lost_cycles > 0
+            trace = data.traces[0]
+            assert sum(last - first for first, last in trace.missing) > 500
+            at_s = float(trace.samples(trace.missing[0][0], trace.missing[0][0] + 1).times_s[0])
+            plot.set_view(at_s - 0.001, at_s + 0.001)
+            assert not plot.grab().isNull()
+        data.close()
+    assert pictures[0] != pictures[1]
+    plot.show_take(None, frozenset())
+
+
+def test_the_view_stays_within_the_take(qtbot: QtBot, kiln: Workspace, tmp_path: Path) -> None:
+    data = make_take(kiln, tmp_path / "t.h5")
+    plot = TracePlot()
+    qtbot.addWidget(plot)
+    plot.resize(600, 400)
+    plot.show_take(data, frozenset({("Door latch", "raw")}))
+    for begin, end in ((-5, 5), (0.9, 1.9), (0.5, 0.5), (-1, -0.5), (3, 4)):
+        plot.set_view(begin, end)
+        assert 0 <= plot.view[0] < plot.view[1] <= 1.0 + 1e-12
+        assert plot.view[1] - plot.view[0] >= 8e-4 - 1e-12
+        assert not plot.grab().isNull()
+    data.close()
+    plot.show_take(None, frozenset())
+
+
+def measured(window: MainWindow, wait: Wait, kind: str) -> Measured:
+    """What the page shows once a kind was chosen and measured."""
+    panel = window.streams_page.analysis
+    panel.measured = None
+    panel.choose_kind(kind)
+    panel.ask()
+    wait(lambda: panel.measured is not None and panel.measured.kind == kind)
+    assert panel.measured is not None
+    return panel.measured
+
+
+@pytest.fixture
+def kiln_take(kiln: Workspace, tmp_path: Path) -> Path:
+    record_run(kiln, 2.0, tmp_path / "kiln.h5", fast=True)
+    return tmp_path / "kiln.h5"
+
+
+def shown(window: MainWindow, wait: Wait, path: Path) -> StreamsPage:
+    """The page with a recording open."""
+    window.take_actions.show(path)
+    page = window.streams_page
+    wait(lambda: page.data is not None and page.data.path == path)
+    return page
+
+
+def test_what_is_in_sight_or_between_the_marks_is_measured(
+    window: MainWindow, wait: Wait, kiln_take: Path
+) -> None:
+    page = shown(window, wait, kiln_take)
+    found = measured(window, wait, "statistics")
+    assert found.samples == 20_000
+    assert page.analysis.table.item(0, 0).text() == "Mean"  # type: ignore[union-attr]
+    assert page.analysis.table.item(0, 2).text() == "1.65 V"  # type: ignore[union-attr]
+    plot = page.plot
+    lane = plot.axes(0).rect
+    click(plot, QPointF(lane.left() + lane.width() * 0.25, lane.center().y()))
+    assert not plot.is_marked
+    right = QPointF(lane.left() + lane.width() * 0.75, lane.center().y())
+    QTest.mouseClick(
+        plot, Qt.MouseButton.LeftButton, Qt.KeyboardModifier.ShiftModifier, right.toPoint()
+    )
+    assert plot.is_marked
+    wait(lambda: page.analysis.measured is not None and page.analysis.measured.samples < 11_000)
+    assert page.analysis.measured is not None
+    assert page.analysis.measured.begin_s == pytest.approx(0.5, abs=0.01)
+    assert page.analysis.measured.end_s == pytest.approx(1.5, abs=0.01)
+    assert page.analysis.stretch_label.text().startswith("between the marks")
+    plot.setFocus()
+    press(plot, Qt.Key.Key_Escape)
+    wait(lambda: page.analysis.measured is not None and page.analysis.measured.samples == 20_000)
+    plot.set_view(0.2, 0.4)
+    wait(lambda: page.analysis.measured is not None and page.analysis.measured.samples == 2000)
+    press(plot, Qt.Key.Key_M)
+    assert plot.stretch == pytest.approx((0.2, 0.4))
+
+
+@pytest.mark.parametrize(
+    ("kind", "curve"),
+    [
+        ("sine", None),
+        ("spectrum", "line"),
+        ("histogram", "bars"),
+        ("intervals", "bars"),
+        ("folded", "line"),
+        ("against", "points"),
+    ],
+)
+def test_each_kind_has_figures_and_its_curve(
+    kind: str, curve: str | None, window: MainWindow, wait: Wait, kiln_take: Path
+) -> None:
+    page = shown(window, wait, kiln_take)
+    found = measured(window, wait, kind)
+    assert page.analysis.table.rowCount() == len(found.figures) > 0
+    drawn = page.analysis.curve.curve
+    assert (drawn is None) == (curve is None)
+    if drawn is not None:
+        assert drawn.draw == curve
+        assert not page.analysis.curve.grab().isNull()
+        page.analysis.copy_curve()
+        clipboard = QApplication.clipboard()
+        assert clipboard is not None
+        assert len(clipboard.text().splitlines()) == len(drawn.x) + 1
+    page.analysis.table.setFocus()
+    window.actions_list.named("Copy what is chosen").trigger()
+    clipboard = QApplication.clipboard()
+    assert clipboard is not None
+    assert found.figures[0].title in clipboard.text()
+    assert found.figures[0].text in clipboard.text()
+
+
+def test_what_cannot_be_measured_says_why_in_its_place(
+    window: MainWindow, wait: Wait, kiln_take: Path
+) -> None:
+    page = shown(window, wait, kiln_take)
+    panel = page.analysis
+    measured(window, wait, "statistics")
+    panel.first.setCurrentText("3.3 V rail")
+    panel.choose_kind("sine")
+    wait(lambda: "no sine stands above" in panel.notes.text())
+    assert panel.table.rowCount() == 0
+
+
+def test_a_recording_of_another_tool_is_drawn_and_measured_without_a_design(
+    window: MainWindow, wait: Wait, tmp_path: Path
+) -> None:
+    times_s = np.arange(5000) / 1000
+    rows = [f"{at:.3f},{20 + np.sin(2 * np.pi * 5 * at):.6f}" for at in times_s]
+    path = tmp_path / "log.csv"
+    path.write_text("time (s),oven (°C)\n" + "\n".join(rows))
+    page = shown(window, wait, path)
+    assert page.data is not None
+    assert page.data.take is None
+    (trace,) = page.plot.traces
+    assert trace.unit == "°C"
+    assert page.data.band(trace, 0.0, 1.0, 100)[0].size == 0
+    assert not page.plot.grab().isNull()
+    found = measured(window, wait, "sine")
+    assert found.figure("frequency").value == pytest.approx(5, abs=1e-4)
+    assert found.figure("frequency").predicted is None
+    page.plot.cursor_moved.emit(1.0)
+    assert "oven" in page.values.text()
+    assert "numbers a line" in page._info.text()
+
+
+def test_a_recording_that_lacks_something_says_what(
+    window: MainWindow, wait: Wait, tmp_path: Path
+) -> None:
+    path = tmp_path / "log.csv"
+    path.write_text("\n".join(f"{n % 7};{n % 5}" for n in range(200)))
+    window.take_actions.show(path)
+    wait(lambda: "nobody says the rate" in window.notice.text)
