@@ -271,3 +271,21 @@ def test_a_recording_that_lacks_something_says_what(
     path.write_text("\n".join(f"{n % 7};{n % 5}" for n in range(200)))
     window.take_actions.show(path)
     wait(lambda: "nobody says the rate" in window.notice.text)
+
+
+def test_a_figure_becomes_an_expectation(window: MainWindow, wait: Wait, kiln_take: Path) -> None:
+    page = shown(window, wait, kiln_take)
+    found = measured(window, wait, "sine")
+    panel = page.analysis
+    assert not panel.expect_button.isEnabled()
+    row = [figure.key for figure in found.figures].index("sinad")
+    panel.table.selectRow(row)
+    assert panel.expect_button.isEnabled()
+    before = len(window.document.workspace.project.expectations)
+    panel.expect_button.click()
+    expectations = window.document.workspace.project.expectations
+    assert len(expectations) == before + 1
+    assert expectations[-1].kind == "figure"
+    assert "SINAD at least" in window.notice.text
+    window.document.stack.undo()
+    assert len(window.document.workspace.project.expectations) == before

@@ -14,6 +14,9 @@ FloatArray = NDArray[np.float64]
 BATCHES = 64
 """At most; their scatter tells how uncertain the whole is, also where neighbours depend on each other."""
 
+_GROUPS, _FEWEST_FOR_GROUPS = 8, 24
+"""Groups of batches, without their overlap; and batches from which on there are groups."""
+
 
 class Statistics(msgspec.Struct, frozen=True):
     """Of ``count`` values in one unit.
@@ -134,7 +137,7 @@ class StatisticsGatherer:
         )
         return Statistics(
             int(count),
-            Estimate(base + mean, mean_sigma),
+            Estimate(float(base + mean), float(mean_sigma)),
             root(Estimate(unbiased, variance_sigma)),
             root(Estimate(mean_square, rms_sigma)),
             self._low,
@@ -164,20 +167,38 @@ class StatisticsGatherer:
         left = values - level - slope * away
         noise = float((weights * left * left).sum()) / (len(rows) - 2)
         freedom = len(rows) - 2
-        return Estimate(slope, math.sqrt(noise / spread) * (1 + 1.25 / freedom))
+        return Estimate(float(slope), math.sqrt(noise / spread) * (1 + 1.25 / freedom))
 
 
 def _scatter(sums: FloatArray, counts: FloatArray) -> float:
-    """Standard error of a mean, from the means of its batches, wider by what Student's distribution of so few is
-    at k = 2: 1 + (z² + 1) / (4 ν)."""
-    if len(sums) < 8:
-        return 0.0
+    """Standard error of a mean, from the means of its batches.
+
+    Of enough batches groups are taken that overlap by half, each under a Hann window, so that what goes up and down
+    within a group does not count as uncertainty of the mean; what is left of it in the whole does. Wider by what
+    Student's distribution of so few is at k = 2: 1 + (z² + 1) / (4 ν).
+    """
     total = float(counts.sum())
     mean = float(sums.sum()) / total
-    apart = sums / counts - mean
-    weights = counts / total
-    freedom = len(sums) - 1
-    return math.sqrt(float((weights * apart * apart).sum()) / freedom) * (1 + 1.25 / freedom)
+    if len(sums) < 8:
+        return 0.0
+    if len(sums) < _FEWEST_FOR_GROUPS:
+        apart = sums / counts - mean
+        weights = counts / total
+        freedom = len(sums) - 1
+        return math.sqrt(float((weights * apart * apart).sum()) / freedom) * (1 + 1.25 / freedom)
+    size = len(sums) // _GROUPS
+    window = np.hanning(size + 2)[1:-1]
+    means = []
+    for begin in range(0, len(sums) - size + 1, max(1, size // 2)):
+        part = slice(begin, begin + size)
+        weights = window * counts[part]
+        means.append(float((window * sums[part]).sum()) / float(weights.sum()))
+    share = float((window**2).sum()) / float(window.sum()) ** 2
+    groups = 0.7 * (len(means) - 1)  # neighbours have half of their batches in common
+    error = math.sqrt(float(np.var(means, ddof=1)) / share / len(sums)) * (1 + 1.25 / groups)
+    whole = np.hanning(len(sums) + 2)[1:-1]
+    left = abs(mean - float((whole * sums).sum()) / float((whole * counts).sum()))
+    return math.hypot(error, left) if left > 3 * error else error
 
 
 def statistics(values: FloatArray, times_s: FloatArray) -> Statistics | None:

@@ -17,6 +17,7 @@ from wattigram.core.judge.compared_streams import (
     value_step_v,
 )
 from wattigram.core.judge.event_judges import judge_edges, judge_threshold
+from wattigram.core.judge.figure_judge import judge_figure
 from wattigram.core.judge.judgement import Judgement, due_items, not_judged, within
 from wattigram.core.judge.missing_data import has_paused, missing_text
 from wattigram.core.judge.output_judges import (
@@ -34,6 +35,7 @@ from wattigram.core.judge.wording import expectation_text
 from wattigram.core.model.design import (
     EdgesExpectation,
     Expectation,
+    FigureExpectation,
     LevelExpectation,
     NoiseExpectation,
     PairExpectation,
@@ -126,7 +128,11 @@ def _judge(take: Take, expectation: Expectation) -> Judgement:
     count = take.came(expectation.signal)
     if count < FEWEST_SAMPLES:
         return _too_few(take, expectation.signal, count)
-    judgement = _of_samples(take, expectation)
+    judgement = (
+        judge_figure(take, expectation)
+        if isinstance(expectation, FigureExpectation)
+        else _of_samples(take, expectation)
+    )
     missing = _missing(take, expectation.signal)
     if missing and judgement.outcome == "holds":
         judgement = replace(judgement, outcome="fails", note=f"{judgement.note}, but {missing}")

@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from wattigram.core.base.quantity import format_si, format_volts
+from wattigram.core.judge.measured.figures import shown as figure_value
 from wattigram.core.model.design import (
     EdgesExpectation,
     Expectation,
+    FigureExpectation,
     LevelExpectation,
     NoiseExpectation,
     PairExpectation,
@@ -74,8 +76,24 @@ def expectation_text(expectation: Expectation) -> str:
             return f"{name} and its DAC stay within INL {expectation.inl_lsb:g} LSB, DNL {expectation.dnl_lsb:g} LSB"
         case TripExpectation():
             return f"{name} trips its comparator where it is set, within {format_volts(expectation.within_v)}"
+        case FigureExpectation():
+            return _figure_text(expectation)
         case RouteExpectation():
             allowed = (
                 f", {format_si(expectation.lost, '%')} may be lost" if expectation.lost else ""
             )
             return f"{name} brings every value whole{allowed}"
+
+
+def _figure_text(expectation: FigureExpectation) -> str:
+    low, high = (
+        None if limit is None else figure_value(limit, expectation.unit, 5)
+        for limit in (expectation.at_least, expectation.at_most)
+    )
+    if low is not None and high is not None:
+        limits = f"from {low} to {high}"
+    else:
+        limits = f"at least {low}" if low is not None else f"at most {high}"
+    filtered = " filtered" if expectation.input == "filtered" else ""
+    other = f" against {expectation.other}" if expectation.other is not None else ""
+    return f"{expectation.signal}{filtered}{other}: {expectation.title} {limits}"

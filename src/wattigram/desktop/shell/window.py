@@ -16,7 +16,8 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.capture.session import Snapshot
-from wattigram.core.model.design.edits import RemoveExpectation
+from wattigram.core.model.design import FigureExpectation
+from wattigram.core.model.design.edits import AddExpectation, RemoveExpectation
 from wattigram.desktop.controllers.actions import Actions
 from wattigram.desktop.controllers.bench_actions import BenchActions
 from wattigram.desktop.controllers.board_choice import BoardChoice
@@ -235,6 +236,7 @@ class MainWindow(QMainWindow):
             takes.job_wanted.connect(self.run_job)
             takes.open_wanted.connect(self.take_actions.ask_open)
             takes.export_wanted.connect(self.take_actions.ask_export)
+            takes.analysis.expected.connect(self._expect)
         elif number == PROOF:
             proof = self.book.proof
             proof.prove_wanted.connect(self.proving.record_and_prove)
@@ -244,6 +246,15 @@ class MainWindow(QMainWindow):
             self.book.firmware.looks_wanted.connect(self.board.look_at)
         elif number == COMPARE:
             self.book.compare.open_wanted.connect(self.files.ask_compare)
+
+    def _expect(self, expectation: FigureExpectation) -> None:
+        """A figure that was measured must hold from now on."""
+        from wattigram.core.judge.wording import expectation_text  # late: it comes with HDF5
+
+        if self.document.edit(AddExpectation(expectation)):
+            self.notice.say(
+                f"Expected from now on: {expectation_text(expectation)}. The Proof page has it."
+            )
 
     def _on_changed(self, _workspace: object, _before: object) -> None:
         self._show_document()

@@ -4,6 +4,7 @@ from wattigram.core.model.design.event_sources import Watch, tap_index, tapped_s
 from wattigram.core.model.design.expectation import (
     EdgesExpectation,
     Expectation,
+    FigureExpectation,
     LevelExpectation,
     NoiseExpectation,
     PairExpectation,
@@ -152,6 +153,7 @@ __all__ = [
     "EndAction",
     "Expectation",
     "Fifo",
+    "FigureExpectation",
     "FollowTrigger",
     "FreeRunningTrigger",
     "Generator",

@@ -6,6 +6,7 @@ from typing import Annotated, Literal
 
 from msgspec import Meta
 
+from wattigram.core.analysis.figure_names import FIGURES, OF_A_STIMULUS, OF_TWO
 from wattigram.core.base.fields import (
     CountsOrZero,
     Hertz,
@@ -162,6 +163,57 @@ class TextExpectation(StrictModel):
     within_v: PositiveVolts
 
 
+class FigureExpectation(StrictModel):
+    """A figure that is measured lies between limits, in its own unit: SINAD, INL, jitter, settling, phase and all else
+    that :data:`~wattigram.core.analysis.figure_names.FIGURES` has.
+
+    Of INL and DNL the size counts. ``other`` is the second signal of what takes two, ``stimulus`` what was put in
+    for INL and DNL.
+    """
+
+    kind: Literal["figure"] = "figure"
+    signal: Name
+    measure: str
+    figure: str
+    at_least: float | None = None
+    at_most: float | None = None
+    input: Literal["raw", "filtered"] = "raw"
+    other: Name | None = None
+    stimulus: Literal["sine", "ramp"] | None = None
+    begin_s: SecondsOrZero | None = None
+    end_s: SecondsOrZero | None = None
+
+    def __post_init__(self) -> None:
+        known = FIGURES.get(self.measure)
+        if known is None:
+            raise ValueError(
+                f"“{self.measure}” is nothing that is measured. Choose one of {', '.join(FIGURES)}."
+            )
+        if self.figure not in known:
+            raise ValueError(
+                f"“{self.figure}” is no figure of {self.measure}. Choose one of {', '.join(known)}."
+            )
+        if self.at_least is None and self.at_most is None:
+            raise ValueError("nothing is expected of the figure. Give at_least, at_most or both.")
+        if self.at_least is not None and self.at_most is not None and self.at_least > self.at_most:
+            raise ValueError("at_least is above at_most. Exchange them.")
+        if (self.measure in OF_TWO) != (self.other is not None):
+            wants = "takes a second signal: say other" if self.other is None else "takes one signal"
+            raise ValueError(f"{self.measure} {wants}.")
+        if self.figure in OF_A_STIMULUS and self.stimulus is None:
+            raise ValueError(f"{self.figure} needs what was put in. Say stimulus: sine or ramp.")
+
+    @property
+    def title(self) -> str:
+        """As people call the figure."""
+        return FIGURES[self.measure][self.figure][0]
+
+    @property
+    def unit(self) -> str:
+        """Of the figure and its limits."""
+        return FIGURES[self.measure][self.figure][1]
+
+
 Expectation = (
     LevelExpectation
     | SquareExpectation
@@ -177,4 +229,5 @@ Expectation = (
     | RouteExpectation
     | ReactionExpectation
     | TextExpectation
+    | FigureExpectation
 )

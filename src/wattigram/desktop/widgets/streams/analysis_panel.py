@@ -23,7 +23,8 @@ from PyQt6.QtWidgets import (
 
 from wattigram.core.analysis.spectra import WINDOWS
 from wattigram.core.base.quantity import format_si
-from wattigram.core.judge.measured import KINDS, Measured, Wanted
+from wattigram.core.judge.measured import KINDS, Measured, Wanted, as_expectation
+from wattigram.core.model.design import FigureExpectation
 from wattigram.desktop.theme import number_font
 from wattigram.desktop.widgets.streams.curve_plot import CurvePlot, curve_of
 from wattigram.desktop.widgets.streams.stream_data import StreamData, Trace
@@ -37,6 +38,8 @@ class AnalysisPanel(QFrame):
 
     wanted = pyqtSignal(object)
     """Wanted, whenever something else is to be measured."""
+    expected = pyqtSignal(object)
+    """FigureExpectation of the figure that was chosen."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -45,6 +48,7 @@ class AnalysisPanel(QFrame):
         self._stretch: tuple[float, float] = (0.0, 0.0)
         self._words = ""
         self.measured: Measured | None = None
+        self._asked: Wanted | None = None
         self.kinds = QTabBar()
         self.kinds.setAccessibleName("What is measured")
         self.kinds.setDrawBase(False)
@@ -67,6 +71,8 @@ class AnalysisPanel(QFrame):
         self.curve = CurvePlot()
         self.table = QTableWidget(0, len(HEADS))
         self._build()
+        self.table.itemSelectionChanged.connect(self._on_chosen)
+        self.table.itemActivated.connect(self.expect)
         self.kinds.currentChanged.connect(self._on_kind)
         for box in (self.first, self.second, self.options):
             box.activated.connect(self.ask)
@@ -85,6 +91,13 @@ class AnalysisPanel(QFrame):
         self.copy_button = QPushButton("Copy")
         self.copy_button.setToolTip("Copy all figures as text.")
         self.copy_button.clicked.connect(self.copy)
+        self.expect_button = QPushButton("Expect")
+        self.expect_button.setToolTip(
+            "The chosen figure must hold from now on: an expectation of the project."
+        )
+        self.expect_button.setEnabled(False)
+        self.expect_button.clicked.connect(self.expect)
+        row.addWidget(self.expect_button)
         row.addWidget(self.copy_button)
         layout.addLayout(row)
         self.table.setHorizontalHeaderLabels(HEADS)
@@ -160,16 +173,15 @@ class AnalysisPanel(QFrame):
         kind = KINDS[self.kinds.currentIndex()]
         names = (self.first.currentText(), self.second.currentText())[: kind.channels]
         how = self.options.currentText()
-        self.wanted.emit(
-            Wanted(
-                kind.name,
-                names,
-                *self._stretch,
-                window=how if kind.name == "spectrum" else "hann",  # type: ignore[arg-type]
-                stimulus=STIMULI.get(how, "") if kind.name == "histogram" else "",
-                rising=how != "falling",
-            )
+        self._asked = Wanted(
+            kind.name,
+            names,
+            *self._stretch,
+            window=how if kind.name == "spectrum" else "hann",  # type: ignore[arg-type]
+            stimulus=STIMULI.get(how, "") if kind.name == "histogram" else "",
+            rising=how != "falling",
         )
+        self.wanted.emit(self._asked)
 
     def show_measured(self, measured: Measured) -> None:
         """What was measured."""
@@ -210,6 +222,30 @@ class AnalysisPanel(QFrame):
             return None
         return next((trace for trace in self._data.traces if trace.channel.name == name), None)
 
+    @property
+    def chosen(self) -> FigureExpectation | None:
+        """What the chosen figure comes to as an expectation; None where there is none, or it is the recording of
+        another tool."""
+        row = self.table.currentRow()
+        if (
+            self.measured is None
+            or self._asked is None
+            or not 0 <= row < len(self.measured.figures)
+        ):
+            return None
+        if self._data is None or self._data.take is None:
+            return None
+        return as_expectation(self._asked, self.measured.figures[row])
+
+    def _on_chosen(self) -> None:
+        self.expect_button.setEnabled(self.chosen is not None)
+
+    def expect(self) -> None:
+        """The chosen figure must hold."""
+        chosen = self.chosen
+        if chosen is not None:
+            self.expected.emit(chosen)
+
     def text(self) -> str:
         """All figures, a line each."""
         if self.measured is None:
@@ -242,4 +278,12 @@ class AnalysisPanel(QFrame):
 
     def widgets(self) -> tuple[QWidget, ...]:
         """In the order of the Tab key."""
-        return (self.kinds, self.first, self.second, self.options, self.copy_button, self.table)
+        return (
+            self.kinds,
+            self.first,
+            self.second,
+            self.options,
+            self.expect_button,
+            self.copy_button,
+            self.table,
+        )
