@@ -9,6 +9,8 @@ from PyQt6.QtCore import Qt
 from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPen
 from PyQt6.QtWidgets import QApplication
 
+from wattigram.core.base.signal_marks import ON_PAPER
+
 
 class Theme(msgspec.Struct, frozen=True):
     """Colours by what they are for."""
@@ -48,16 +50,7 @@ LIGHT = Theme(
     bad="#A82B1F",
     bad_tint="#F3E0DA",
     doubt="#8F6A10",
-    signals=(
-        "#B4552D",
-        "#1E6F69",
-        "#4B5BA7",
-        "#8A4A86",
-        "#6F7722",
-        "#54616E",
-        "#A8751A",
-        "#B04A6A",
-    ),
+    signals=ON_PAPER,
     tint_alpha=58,
 )
 DARK = Theme(

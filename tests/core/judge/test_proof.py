@@ -326,6 +326,10 @@ def test_the_report_is_one_file_with_pictures(
     assert "script" not in reader.tags
     assert "Sampling too short for 47 kΩ" in text
     assert "Door latch: sampling 32 clk → 384 clk" in text
+    # Each signal as on screen, and what the take was made of.
+    assert "--signal:#B4552D" in text
+    assert "--signal:#4B5BA7" in text
+    assert f"build {kiln.build_id}" in text
 
 
 def test_junit_counts_what_holds(kiln: Workspace, take_of: TakeOf, tmp_path: Path) -> None:
@@ -336,3 +340,11 @@ def test_junit_counts_what_holds(kiln: Workspace, take_of: TakeOf, tmp_path: Pat
     assert suite.attrib["tests"] == str(len(proof.verdicts)) == "8"
     assert len(suite.findall("testcase/skipped")) == proof.count("open") == 2
     assert len(suite.findall("testcase/failure")) == proof.count("fails") == 0
+    told = {one.attrib["name"]: one.attrib["value"] for one in suite.findall("properties/property")}
+    assert told["build"] == kiln.build_id
+    first = {
+        one.attrib["name"]: one.attrib["value"]
+        for one in suite.findall("testcase")[0].iter("property")
+    }
+    assert float(first["measured"]) == pytest.approx(50, abs=0.1)
+    assert first["unit"] == "Hz"

@@ -25,6 +25,7 @@ def write_html(workspace: Workspace, take: Take, proof: Proof, path: Path) -> No
     template = files("wattigram.core.judge").joinpath("report.html").read_text(encoding="utf-8")
     environment = Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
     evidence = [evidence_for(take, verdict) for verdict in proof.verdicts]
+    places = {signal.name: place for place, signal in enumerate(take.workspace.project.signals)}
     text = environment.from_string(template).render(
         project=workspace.project.name,
         part=workspace.part.name,
@@ -43,7 +44,12 @@ def write_html(workspace: Workspace, take: Take, proof: Proof, path: Path) -> No
         differences=proof.differences,
         marks=MARKS,
         evidence=[
-            {"verdict": item.verdict, "pictures": [panel_svg(panel) for panel in item.panels]}
+            {
+                "verdict": item.verdict,
+                "pictures": [
+                    panel_svg(panel, places.get(item.verdict.signal, 0)) for panel in item.panels
+                ],
+            }
             for item in evidence
         ],
         version=__version__,
@@ -66,8 +72,8 @@ def _summary(proof: Proof) -> str:
 
 
 def write_junit(workspace: Workspace, proof: Proof, path: Path) -> None:
-    """Write JUnit XML: a test case for each verdict; what is open counts as skipped, firmware that
-    failed as an error."""
+    """Write JUnit XML: a test case for each verdict, with what was measured as its properties; what is open counts as
+    skipped, firmware that failed as an error. Cases take no time: all are judged on one take."""
     suite = ElementTree.Element(
         "testsuite",
         name=workspace.project.name,
@@ -75,6 +81,16 @@ def write_junit(workspace: Workspace, proof: Proof, path: Path) -> None:
         failures=str(proof.count("fails")),
         skipped=str(proof.count("open")),
         errors=str(int(bool(proof.fault))),
+        time="0",
+    )
+    _properties(
+        suite,
+        {
+            "take": proof.take.name,
+            "build": proof.build_id or "unknown",
+            "part": workspace.part.name,
+            "wattigram": __version__,
+        },
     )
     if proof.fault:
         ElementTree.SubElement(suite, "system-err").text = proof.fault
@@ -84,6 +100,22 @@ def write_junit(workspace: Workspace, proof: Proof, path: Path) -> None:
             "testcase",
             classname=f"{workspace.project.name}.{verdict.signal}",
             name=verdict.text,
+            time="0",
+        )
+        told = {
+            "measured": verdict.measured,
+            "low": verdict.low,
+            "high": verdict.high,
+        }
+        figures = {name: repr(float(value)) for name, value in told.items() if value is not None}
+        _properties(
+            case,
+            {
+                **figures,
+                "unit": verdict.unit,
+                "samples": str(verdict.samples),
+                "seen": verdict.note,
+            },
         )
         if verdict.outcome == "fails":
             message = f"{verdict.note}; allowed {verdict.limits_text}"
@@ -97,3 +129,11 @@ def write_junit(workspace: Workspace, proof: Proof, path: Path) -> None:
             ElementTree.SubElement(case, "skipped", message=verdict.note)
     text = ElementTree.tostring(suite, encoding="unicode", xml_declaration=True)
     write_atomically(path, text + "\n", TakeError)
+
+
+def _properties(parent: ElementTree.Element, told: dict[str, str]) -> None:
+    """Names with their values; nothing of what is empty."""
+    place = ElementTree.SubElement(parent, "properties")
+    for name, value in told.items():
+        if value:
+            ElementTree.SubElement(place, "property", name=name, value=value)

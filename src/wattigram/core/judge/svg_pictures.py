@@ -9,6 +9,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.base.quantity import format_si, round_values
+from wattigram.core.base.signal_marks import DASHES, ON_PAPER
 from wattigram.core.judge.evidence import HistogramPanel, Panel, ScatterPanel, TracePanel
 
 WIDTH, HEIGHT = 720, 240
@@ -18,8 +19,8 @@ FloatArray = NDArray[np.float64]
 Span = tuple[float, float]
 
 
-def panel_svg(panel: Panel) -> str:
-    """One panel as an SVG element."""
+def panel_svg(panel: Panel, index: int = 0) -> str:
+    """One panel as an SVG element, in the colour and line pattern of the signal in that place of the project."""
     match panel:
         case TracePanel():
             body, x, y, units = _trace(panel)
@@ -28,7 +29,12 @@ def panel_svg(panel: Panel) -> str:
         case HistogramPanel():
             body, x, y, units = _histogram(panel)
     title = f'<text x="{LEFT}" y="16" class="title">{escape(panel.title)}</text>'
-    return f'<svg viewBox="0 0 {WIDTH} {HEIGHT}" role="img">{title}{_axes(x, y, units)}{body}</svg>'
+    place = index % len(ON_PAPER)
+    style = f"--signal:{ON_PAPER[place]};--dash:{DASHES[place] or 'none'}"
+    return (
+        f'<svg viewBox="0 0 {WIDTH} {HEIGHT}" role="img" style="{style}">'
+        f"{title}{_axes(x, y, units)}{body}</svg>"
+    )
 
 
 def _span(*parts: FloatArray) -> Span:
