@@ -78,12 +78,18 @@ def main(folder: Path, width: int, height: int) -> None:
     shoot("proof-fails")
     window.show_page(STREAMS)
     wait_until(app, lambda: window.streams_page.data is not None)
-    shoot("takes")
+    analysis = window.streams_page.analysis
+    wait_until(app, lambda: analysis.measured is not None)
+    analysis.choose_kind("spectrum")
+    wait_until(app, lambda: analysis.measured is not None and analysis.measured.kind == "spectrum")
+    shoot("streams")
     window.streams_page.plot.set_view(0.4992, 0.5028)
     window.streams_page.plot.cursor_s = 0.5008
     window.streams_page.plot.mark_s = 0.5
     window.streams_page.plot.cursor_moved.emit(0.5008)
-    shoot("takes-zoomed")
+    analysis.choose_kind("sine")
+    wait_until(app, lambda: analysis.measured is not None and analysis.measured.kind == "sine")
+    shoot("streams-zoomed")
     window.show_page(PROOF)
     _prove(app, window, lambda: window.proving.cure_and_prove(window.proof_page.causes[0].cause))
     shoot("proof-holds")

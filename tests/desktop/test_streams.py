@@ -271,6 +271,21 @@ def test_a_recording_that_lacks_something_says_what(
     path.write_text("\n".join(f"{n % 7};{n % 5}" for n in range(200)))
     window.take_actions.show(path)
     wait(lambda: "nobody says the rate" in window.notice.text)
+    page = window.streams_page
+    form = page.reading_form
+    assert form.isVisible()
+    form.rate.setText("ten")
+    press(form.rate, Qt.Key.Key_Return)
+    assert "ten" in form.why.text()
+    assert form.isVisible()
+    form.rate.setText("10 Hz")
+    form.unit.setText("A")
+    press(form.rate, Qt.Key.Key_Return)
+    wait(lambda: page.data is not None and page.data.path == path)
+    assert not form.isVisible()
+    assert page.data is not None
+    assert page.data.seconds == pytest.approx(19.9)
+    assert [trace.unit for trace in page.data.traces] == ["A", "A"]
 
 
 def test_a_figure_becomes_an_expectation(window: MainWindow, wait: Wait, kiln_take: Path) -> None:

@@ -20,10 +20,12 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.base.quantity import format_si, format_volts
+from wattigram.core.capture.recording import Reading
 from wattigram.core.judge.measured import Measured, Wanted, measure
 from wattigram.desktop.state.jobs import Job
 from wattigram.desktop.theme import heading_font, number_font
 from wattigram.desktop.widgets.streams.analysis_panel import AnalysisPanel
+from wattigram.desktop.widgets.streams.reading_form import ReadingForm
 from wattigram.desktop.widgets.streams.stream_data import StreamData, Trace, load_stream
 from wattigram.desktop.widgets.streams.trace_plot import TracePlot
 
@@ -53,6 +55,9 @@ class StreamsPage(QWidget):
         self.plot = TracePlot()
         self.values = QLabel()
         self.analysis = AnalysisPanel()
+        self.reading_form = ReadingForm()
+        self.reading_form.hide()
+        self._opening: Path | None = None
         self._request = 0
         self._build()
         self.takes.currentItemChanged.connect(self._on_take)
@@ -61,6 +66,7 @@ class StreamsPage(QWidget):
         self.plot.mark_moved.connect(lambda _seconds: self._show_values(self.plot.cursor_s))
         self.plot.stretch_changed.connect(self._settled.start)
         self.analysis.wanted.connect(self._measure)
+        self.reading_form.wanted.connect(self._read_so)
 
     def _build(self) -> None:
         side = QWidget()
@@ -68,12 +74,13 @@ class StreamsPage(QWidget):
         column = QVBoxLayout(side)
         column.setContentsMargins(12, 12, 8, 12)
         column.setSpacing(6)
-        column.addWidget(_heading("TAKES"))
+        column.addWidget(_heading("TAKES AND RECORDINGS"))
         column.addWidget(self.takes, 3)
         self._info = QLabel()
         self._info.setObjectName("soft")
         self._info.setWordWrap(True)
         column.addWidget(self._info)
+        column.addWidget(self.reading_form)
         column.addSpacing(6)
         column.addWidget(_heading("SIGNALS SHOWN"))
         column.addWidget(self.signals, 3)
@@ -157,11 +164,21 @@ class StreamsPage(QWidget):
 
     def _on_take(self, item: QListWidgetItem | None, _before: QListWidgetItem | None) -> None:
         if item is not None:
-            path = Path(item.data(PATH_ROLE))
-            job = Job(f"Opening {path.name}", lambda progress: load_stream(path, progress), self)
-            job.finished.connect(self.show_data)
-            job.failed.connect(self._on_failed)
-            self.job_wanted.emit(job)
+            self._open(Path(item.data(PATH_ROLE)), None)
+
+    def _open(self, path: Path, reading: Reading | None) -> None:
+        self._opening = path
+        self.reading_form.hide()
+        job = Job(
+            f"Opening {path.name}", lambda progress: load_stream(path, progress, reading), self
+        )
+        job.finished.connect(self.show_data)
+        job.failed.connect(self._on_failed)
+        self.job_wanted.emit(job)
+
+    def _read_so(self, reading: Reading) -> None:
+        if self._opening is not None:
+            self._open(self._opening, reading)
 
     def _want_export(self) -> None:
         if self.data is not None:
@@ -170,6 +187,12 @@ class StreamsPage(QWidget):
     def _on_failed(self, why: str) -> None:
         self.error.emit(why)
         self._info.setText(why)
+        if (
+            self._opening is not None
+            and self._opening.exists()
+            and self._opening.suffix.lower() != ".h5"
+        ):
+            self.reading_form.ask("What the file does not say:")
 
     def show_data(self, data: StreamData) -> None:
         """Show a take that has been opened."""
