@@ -87,8 +87,8 @@ def main(folder: Path, width: int, height: int) -> None:
     window.streams_page.plot.cursor_s = 0.5008
     window.streams_page.plot.mark_s = 0.5
     window.streams_page.plot.cursor_moved.emit(0.5008)
-    analysis.choose_kind("sine")
-    wait_until(app, lambda: analysis.measured is not None and analysis.measured.kind == "sine")
+    analysis.choose_kind("statistics")
+    wait_until(app, lambda: analysis.measured is not None and analysis.measured.samples < 100)
     shoot("streams-zoomed")
     window.show_page(PROOF)
     _prove(app, window, lambda: window.proving.cure_and_prove(window.proof_page.causes[0].cause))

@@ -13,6 +13,7 @@ from pytestqt.qtbot import QtBot
 
 from tests.conftest import edited
 from tests.desktop.conftest import Wait, click, press
+from wattigram.core.base.errors import TakeError
 from wattigram.core.board import Run
 from wattigram.core.capture.session import record_run
 from wattigram.core.capture.take import TakeWriter
@@ -304,3 +305,15 @@ def test_a_figure_becomes_an_expectation(window: MainWindow, wait: Wait, kiln_ta
     assert "SINAD at least" in window.notice.text
     window.document.stack.undo()
     assert len(window.document.workspace.project.expectations) == before
+
+
+def test_a_recording_is_closed_once_its_last_reader_is_through(kiln_take: Path) -> None:
+    data = load_stream(kiln_take, lambda _share: None)
+    with data.opened.reading() as recording:
+        data.close()
+        data.close()
+        assert recording.channels[0].read(0, 10).valid.all()
+        with pytest.raises(TakeError, match="has been closed"), data.opened.reading():
+            pass
+    with pytest.raises(Exception, match=r"."):
+        recording.channels[0].read(0, 10)

@@ -245,8 +245,12 @@ class StreamsPage(QWidget):
             return
         self._request += 1
         request = self._request
-        recording = data.recording
-        job = Job("Measuring", lambda _progress: measure(recording, wanted), self)
+
+        def work(_progress: object) -> Measured:
+            with data.opened.reading() as recording:
+                return measure(recording, wanted)
+
+        job = Job("Measuring", work, self)
 
         def show(measured: Measured) -> None:
             if request == self._request:  # an older answer is dropped

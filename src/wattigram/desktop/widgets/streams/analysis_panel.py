@@ -113,7 +113,6 @@ class AnalysisPanel(QFrame):
         below.hide()
         below.setDefaultSectionSize(self.fontMetrics().height() + 6)
         head.setSectionResizeMode(QHeaderView.ResizeMode.ResizeToContents)
-        head.setStretchLastSection(True)
         body = QSplitter(Qt.Orientation.Horizontal)
         body.addWidget(self.curve)
         body.addWidget(self.table)

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+import threading
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
 from functools import cached_property
 from pathlib import Path
 from typing import Any
@@ -11,6 +13,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.base.errors import TakeError
 from wattigram.core.capture.recording import Block, Channel, Reading, Recording, open_recording
 from wattigram.core.capture.recording.from_take import FILTERED, TakeChannel, TakeRecording
 from wattigram.core.capture.take import Overview, Take
@@ -95,13 +98,58 @@ class Trace(msgspec.Struct, frozen=True, dict=True):
         return times, low.astype(np.float64) * scale, high.astype(np.float64) * scale
 
 
+class OpenRecording:
+    """A recording that threads read from: it is closed once nobody wants it and the last of them is through."""
+
+    def __init__(self, recording: Recording) -> None:
+        self.recording = recording
+        self._lock = threading.Lock()
+        self._readers = 0
+        self._is_unwanted = False
+
+    @contextmanager
+    def reading(self) -> Iterator[Recording]:
+        """Within it the file stays open.
+
+        Raises
+        ------
+        TakeError
+            When it has been closed before.
+        """
+        with self._lock:
+            if self._is_unwanted:
+                raise TakeError("The recording has been closed.", where=self.recording.title)
+            self._readers += 1
+        try:
+            yield self.recording
+        finally:
+            with self._lock:
+                self._readers -= 1
+                is_last = self._is_unwanted and not self._readers
+            if is_last:
+                self.recording.close()
+
+    def close(self) -> None:
+        """Nobody wants it any more."""
+        with self._lock:
+            is_free = not self._is_unwanted and not self._readers
+            self._is_unwanted = True
+        if is_free:
+            self.recording.close()
+
+
 class StreamData(msgspec.Struct, frozen=True):
     """A recording with a trace for each channel that holds anything."""
 
     path: Path
-    recording: Recording
+    opened: OpenRecording
     traces: tuple[Trace, ...]
     seconds: float
+
+    @property
+    def recording(self) -> Recording:
+        """For whoever reads on the window's own thread."""
+        return self.opened.recording
 
     @property
     def take(self) -> Take | None:
@@ -109,8 +157,8 @@ class StreamData(msgspec.Struct, frozen=True):
         return self.recording.take if isinstance(self.recording, TakeRecording) else None
 
     def close(self) -> None:
-        """Let the file go."""
-        self.recording.close()
+        """Let the file go, once whoever reads is through."""
+        self.opened.close()
 
     def band(
         self, trace: Trace, begin_s: float, end_s: float, count: int
@@ -163,7 +211,7 @@ def load_stream(
             progress((number + 1) / len(recording.channels))
         take = recording.take if isinstance(recording, TakeRecording) else None
         seconds = take.seconds if take is not None else recording.seconds
-        return StreamData(path, recording, tuple(traces), seconds)
+        return StreamData(path, OpenRecording(recording), tuple(traces), seconds)
     except BaseException:
         recording.close()
         raise
