@@ -6,10 +6,10 @@ from collections.abc import Callable
 
 import pytest
 
-from wattigram.core.analysis.figure_names import FIGURES, OF_A_STIMULUS, OF_TWO
 from wattigram.core.base.validation import ModelError
 from wattigram.core.capture.recording import recording_of_take
 from wattigram.core.capture.take import Take
+from wattigram.core.contract.figure_names import FIGURES, OF_A_STIMULUS, OF_TWO
 from wattigram.core.judge import prove
 from wattigram.core.judge.measured import KINDS, Wanted, as_expectation, measure
 from wattigram.core.judge.verdict import Verdict

@@ -9,6 +9,7 @@ from pathlib import Path
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
 from PyQt6.QtWidgets import (
     QApplication,
+    QComboBox,
     QHBoxLayout,
     QLabel,
     QListWidget,
@@ -19,16 +20,24 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from wattigram.core.base.errors import WattigramError
 from wattigram.core.base.quantity import format_si, format_volts
-from wattigram.core.capture.recording import Reading
+from wattigram.core.capture.recording import Reading, Recording
+from wattigram.core.capture.recording.laid_over import Alignment, alignment_shift_s, laid_over
 from wattigram.core.judge.measured import Measured, Wanted, measure
 from wattigram.desktop.state.jobs import Job
 from wattigram.desktop.theme import heading_font, number_font
 from wattigram.desktop.widgets.streams.analysis_panel import AnalysisPanel
 from wattigram.desktop.widgets.streams.reading_form import ReadingForm
-from wattigram.desktop.widgets.streams.stream_data import StreamData, Trace, load_stream
+from wattigram.desktop.widgets.streams.stream_data import LaidUnder, StreamData, Trace, load_stream
 from wattigram.desktop.widgets.streams.trace_plot import TracePlot
 
+ALIGNMENTS: dict[str, Alignment] = {
+    "lined up at their starts": "start",
+    "by a signal's course": "course",
+    "at a signal's first rise": "edge",
+    "at their first events": "event",
+}
 SETTLED_MS = 150
 """For so long the view stands still before it is measured anew."""
 PATH_ROLE = Qt.ItemDataRole.UserRole
@@ -58,7 +67,12 @@ class StreamsPage(QWidget):
         self.reading_form = ReadingForm()
         self.reading_form.hide()
         self._opening: Path | None = None
+        self.under_button = QPushButton("Lay under")
+        self.align = QComboBox()
+        self.under_label = QLabel()
         self._request = 0
+        self._below: StreamData | None = None
+        self._shift_s = 0.0
         self._build()
         self.takes.currentItemChanged.connect(self._on_take)
         self.signals.itemChanged.connect(self._on_tick)
@@ -81,6 +95,7 @@ class StreamsPage(QWidget):
         self._info.setWordWrap(True)
         column.addWidget(self._info)
         column.addWidget(self.reading_form)
+        self._build_under(column)
         column.addSpacing(6)
         column.addWidget(_heading("SIGNALS SHOWN"))
         column.addWidget(self.signals, 3)
@@ -122,6 +137,85 @@ class StreamsPage(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self.split)
         self._show_values(None)
+
+    def _build_under(self, column: QVBoxLayout) -> None:
+        self.under_button.setToolTip(
+            "Lay the recording that is open under the next one that is chosen, or take it away."
+        )
+        self.under_button.setEnabled(False)
+        self.under_button.clicked.connect(self._toggle_under)
+        self.align.addItems(list(ALIGNMENTS))
+        self.align.setAccessibleName("Lined up")
+        self.align.activated.connect(self._line_up)
+        self.under_label.setObjectName("soft")
+        self.under_label.setWordWrap(True)
+        column.addWidget(self.under_button)
+        column.addWidget(self.under_label)
+        column.addWidget(self.align)
+        self.align.hide()
+        self.under_label.hide()
+
+    def _toggle_under(self) -> None:
+        """Keep what is open to lie below what comes next, or take what lies below away."""
+        if self._below is not None:
+            self._take_away()
+        elif self.data is not None:
+            self._below, self._shift_s = self.data, 0.0
+            self.under_label.setText(
+                f"{self.data.path.stem} lies below the recording that you choose next."
+            )
+            self.under_label.show()
+            self.under_button.setText("Take away what lies below")
+
+    def _take_away(self) -> None:
+        if self._below is not None and self._below is not self.data:
+            self._below.close()
+        self._below = None
+        self.align.hide()
+        self.under_label.hide()
+        self.under_button.setText("Lay under")
+        self.plot.lay_under(None)
+        self._request += 1
+        self.analysis.show_data(self.data)
+        self._show_stretch()
+
+    def _line_up(self) -> None:
+        """Shift what lies below as it is wanted."""
+        if self._below is None or self.data is None or self._below is self.data:
+            return
+        by, below = ALIGNMENTS[self.align.currentText()], self._below
+        name = self.analysis.first.currentText()
+        known = {channel.name for channel in self.data.recording.channels}
+        name = name if name in known else self.data.recording.channels[0].name
+        try:
+            self._shift_s = alignment_shift_s(self.data.recording, below.recording, by, name)
+        except WattigramError as fault:
+            self.error.emit(str(fault))
+            return
+        words = {
+            "start": "at their starts",
+            "course": f"by the course of {name}",
+            "edge": f"at the first rise of {name}",
+        }
+        how = words.get(by, "at their first events")
+        self.under_label.setText(
+            f"{below.path.stem} lies below, lined up {how}: {format_si(self._shift_s, 's', 5)} later."
+        )
+        laid = LaidUnder(below, self._shift_s)
+        self.plot.lay_under(laid)
+        self._request += 1
+        self.analysis.show_data(self.data, self._seen)
+        self._show_stretch()
+
+    @property
+    def _seen(self) -> Recording:
+        """What is open, with what lies below it."""
+        assert self.data is not None
+        if self._below is None or self._below is self.data:
+            return self.data.recording
+        return laid_over(
+            self.data.recording, self._below.recording, self._below.path.stem, self._shift_s
+        )
 
     def show_folders(self, folders: tuple[Path, ...]) -> None:
         """List a project's takes, the newest first."""
@@ -196,10 +290,11 @@ class StreamsPage(QWidget):
 
     def show_data(self, data: StreamData) -> None:
         """Show a take that has been opened."""
-        if self.data is not None:
+        if self.data is not None and self.data is not self._below:
             self.data.close()
         self.data = data
         self.export_button.setEnabled(True)
+        self.under_button.setEnabled(True)
         self._info.setText(_summary(data))
         reduced = {trace.name for trace in data.traces if trace.stage == "filtered"}
         self._shown = frozenset(
@@ -231,6 +326,10 @@ class StreamsPage(QWidget):
         self._request += 1
         self.analysis.show_data(data)
         self._show_stretch()
+        if self._below is not None:
+            self.align.show()
+            self.under_label.show()
+            self._line_up()
 
     def _show_stretch(self) -> None:
         """What is between the marks, or in sight, is to be measured."""
@@ -316,6 +415,8 @@ class StreamsPage(QWidget):
 
     def close_take(self) -> None:
         """Let the file go."""
+        if self._below is not None:
+            self._take_away()
         if self.data is not None:
             self._request += 1
             self.data.close()

@@ -56,16 +56,19 @@ def open_source(address: str) -> ByteSource:
     path = Path(address)
     try:
         descriptor = os.open(path, os.O_RDONLY | os.O_NONBLOCK | os.O_CLOEXEC)
-        if stat.S_ISDIR(os.fstat(descriptor).st_mode):
-            os.close(descriptor)
-            raise IsADirectoryError("it is a folder")
     except (OSError, ValueError) as fault:
-        reason = getattr(fault, "strerror", None) or str(fault)
-        raise LinkError(
-            f"{visible_text(address)} cannot be read: {reason}.",
-            cure="Give serial:DEV@BAUD, tcp:HOST:PORT, - for standard input, or a pipe or a file.",
-        ) from fault
+        raise _unreadable(address, getattr(fault, "strerror", None) or str(fault)) from fault
+    if stat.S_ISDIR(os.fstat(descriptor).st_mode):
+        os.close(descriptor)
+        raise _unreadable(address, "it is a folder")
     return _of_file(descriptor, address, lambda: os.close(descriptor))
+
+
+def _unreadable(address: str, reason: str) -> LinkError:
+    return LinkError(
+        f"{visible_text(address)} cannot be read: {reason}.",
+        cure="Give serial:DEV@BAUD, tcp:HOST:PORT, - for standard input, or a pipe or a file.",
+    )
 
 
 def _of_transport(transport: Transport, address: str) -> ByteSource:

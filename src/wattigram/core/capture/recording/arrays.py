@@ -39,7 +39,13 @@ def read_npy(path: Path, reading: Reading) -> Recording:
 
 def read_npz(path: Path, reading: Reading) -> Recording:
     """Several arrays, each with its name; one called like a time is the instants of all that are as long, one
-    number called like a rate their rate."""
+    number called like a rate their rate.
+
+    Raises
+    ------
+    TakeError
+        When it is larger than what is read at once, or nobody says the rate.
+    """
     with zipfile.ZipFile(path) as archive:
         size = sum(item.file_size for item in archive.infolist())
     if size > MOST_BYTES:
@@ -167,7 +173,13 @@ def _even(name: str, unit: str, array: Any, rate_hz: float, reading: Reading) ->
 
 
 def read_raw(path: Path, reading: Reading) -> Recording:
-    """Numbers one after the other, row by row of all channels."""
+    """Numbers one after the other, row by row of all channels.
+
+    Raises
+    ------
+    TakeError
+        When nobody says what they are, or it is too short.
+    """
     if reading.number is None:
         raise TakeError(
             "Raw numbers do not say what they are.",

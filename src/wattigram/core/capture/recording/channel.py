@@ -207,7 +207,7 @@ EVEN = 0.01
 
 
 def even_rate_hz(times: Callable[[int, int], FloatArray], count: int) -> float | None:
-    """The rate of even instants, which are read by number; None of others.
+    """The rate of even instants; None of others. ``times`` gives those of some numbers, (n,) float64 seconds.
 
     Raises
     ------

@@ -100,7 +100,13 @@ def _sets(file: Any, path: Path) -> tuple[dict[str, Any], dict[str, str], float 
 
 
 def read_mat(path: Path, reading: Reading) -> Recording:
-    """Variables of a MAT file: of version 5 at once, of version 7.3 in parts."""
+    """Variables of a MAT file: of version 5 at once, of version 7.3 in parts.
+
+    Raises
+    ------
+    TakeError
+        When it is of version 5 and too large to be read at once, or holds no streams.
+    """
     with path.open("rb") as file:
         head = file.read(128)
     if b"MATLAB 7.3" in head:

@@ -31,7 +31,13 @@ MOST_CHANNELS = 65_535
 
 
 def write_wav(recording: Recording, path: Path, choice: Choice, progress: Progress) -> Written:
-    """32-bit floats in the channels' own units, at the nearest whole rate; zero for what never came."""
+    """32-bit floats in the channels' own units, at the nearest whole rate; zero for what never came.
+
+    Raises
+    ------
+    TakeError
+        When WAV cannot hold the rate, or the channels have several.
+    """
     channels = choice.channels(recording)
     rate_hz = common_rate(channels, choice, "WAV")
     whole = round(rate_hz)

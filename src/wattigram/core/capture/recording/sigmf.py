@@ -22,7 +22,13 @@ _DATATYPE = re.compile(r"([rc])([fiu])(8|16|32|64)(?:_(le|be))?\Z")
 
 
 def read_sigmf(path: Path, reading: Reading) -> Recording:
-    """Real samples of any number of channels; complex ones as two channels each."""
+    """Real samples of any number of channels; complex ones as two channels each.
+
+    Raises
+    ------
+    TakeError
+        When half of it is missing, or it describes samples that are not read.
+    """
     meta_path, data_path = path.with_suffix(META), path.with_suffix(DATA)
     for wanted in (meta_path, data_path):
         if not wanted.exists():

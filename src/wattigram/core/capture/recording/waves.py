@@ -32,7 +32,13 @@ class _Form(msgspec.Struct, frozen=True):
 
 
 def read_wav(path: Path, reading: Reading) -> Recording:
-    """Each channel from −1 to 1 of full scale, as the format has it, unless a scale is given."""
+    """Each channel from −1 to 1 of full scale, as the format has it, unless a scale is given.
+
+    Raises
+    ------
+    TakeError
+        When it holds no samples, or packed ones.
+    """
     big = False
     form: _Form | None = None
     data: tuple[int, int] | None = None

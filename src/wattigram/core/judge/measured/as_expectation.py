@@ -5,8 +5,8 @@ from __future__ import annotations
 import math
 from decimal import ROUND_CEILING, ROUND_FLOOR, Decimal
 
-from wattigram.core.analysis.figure_names import FIGURES, OF_TWO
 from wattigram.core.capture.recording.from_take import FILTERED
+from wattigram.core.contract.figure_names import FIGURES, OF_TWO
 from wattigram.core.judge.measured.figures import Figure
 from wattigram.core.judge.measured.kinds import Wanted
 from wattigram.core.model.design import FigureExpectation

@@ -585,6 +585,34 @@ def _against(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
     )
 
 
+def _difference(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
+    block, first, second = _streams(channels, wanted)
+    inside = (first.times_s >= second.times_s[0]) & (first.times_s <= second.times_s[-1])
+    times_s = first.times_s[inside]
+    if len(times_s) < 2:
+        raise ValueError("they have no time in common")
+    apart = first.values[inside] - np.interp(times_s, second.times_s, second.values)
+    found = statistics(apart, times_s)
+    assert found is not None
+    unit = channels[0].unit
+    figures = [
+        Figure.of("mean", "Mean", found.mean, unit),
+        Figure.of("std", "Standard deviation", found.std, unit),
+        Figure("minimum", "Least", found.low, 0.0, unit),
+        Figure("maximum", "Greatest", found.high, 0.0, unit),
+    ]
+    if found.drift_per_s is not None:
+        figures.append(
+            Figure.of("drift", "Drift", found.drift_per_s, f"{unit}/s" if unit else "/s")
+        )
+    step = max(1, len(times_s) // CURVE_POINTS)
+    curve = {"at_s": times_s[::step].tolist(), "difference": apart[::step].tolist()}
+    notes = [
+        "The first less the second, which is read between its samples at the instants of the first."
+    ]
+    return _measured(wanted, block, figures, notes, curve)
+
+
 def _lag(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
     block, first, second = _streams(channels, wanted)
     return _measured(
@@ -603,5 +631,6 @@ KINDS = (
     Kind("gain", "Gain and phase", 2, _gain),
     Kind("response", "Response", 2, _response),
     Kind("against", "X–Y", 2, _against),
+    Kind("difference", "Difference", 2, _difference),
     Kind("lag", "Lag", 2, _lag),
 )

@@ -6,7 +6,6 @@ from typing import Annotated, Literal
 
 from msgspec import Meta
 
-from wattigram.core.analysis.figure_names import FIGURES, OF_A_STIMULUS, OF_TWO
 from wattigram.core.base.fields import (
     CountsOrZero,
     Hertz,
@@ -17,6 +16,7 @@ from wattigram.core.base.fields import (
     VoltsOrZero,
 )
 from wattigram.core.base.models import StrictModel
+from wattigram.core.contract.figure_names import FIGURES, OF_A_STIMULUS, OF_TWO
 from wattigram.core.model.field_types import Name
 
 
@@ -165,7 +165,7 @@ class TextExpectation(StrictModel):
 
 class FigureExpectation(StrictModel):
     """A figure that is measured lies between limits, in its own unit: SINAD, INL, jitter, settling, phase and all else
-    that :data:`~wattigram.core.analysis.figure_names.FIGURES` has.
+    that :data:`~wattigram.core.contract.figure_names.FIGURES` has.
 
     Of INL and DNL the size counts. ``other`` is the second signal of what takes two, ``stimulus`` what was put in
     for INL and DNL.

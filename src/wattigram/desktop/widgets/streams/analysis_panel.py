@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import (
 
 from wattigram.core.analysis.spectra import WINDOWS
 from wattigram.core.base.quantity import format_si
+from wattigram.core.capture.recording import Recording
 from wattigram.core.judge.measured import KINDS, Measured, Wanted, as_expectation
 from wattigram.core.model.design import FigureExpectation
 from wattigram.desktop.theme import number_font
@@ -130,11 +131,12 @@ class AnalysisPanel(QFrame):
         """Measure something else."""
         self.kinds.setCurrentIndex([kind.name for kind in KINDS].index(name))
 
-    def show_data(self, data: StreamData | None) -> None:
-        """Another recording; the signals that were chosen stay where it has them."""
+    def show_data(self, data: StreamData | None, recording: Recording | None = None) -> None:
+        """Another recording, perhaps with one laid under it; the signals that were chosen stay where it has them."""
         chosen = self.first.currentText(), self.second.currentText()
         self._data = data
-        names = [] if data is None else [channel.name for channel in data.recording.channels]
+        seen = recording or (None if data is None else data.recording)
+        names = [] if seen is None else [channel.name for channel in seen.channels]
         for place, (box, before) in enumerate(zip((self.first, self.second), chosen, strict=True)):
             box.clear()
             box.addItems(names)

@@ -88,6 +88,10 @@ def curve_of(measured: Measured, unit: str) -> Curve | None:
                 "points",
                 2 * told["gain_db_sigma"],
             )
+        case "difference":
+            return Curve(
+                told["at_s"], told["difference"], "s", unit, "the first less the second", "line"
+            )
         case "against":
             return Curve(
                 told["x"], told["y"], unit, unit, "the second signal over the first", "points"

@@ -190,6 +190,25 @@ class StreamData(msgspec.Struct, frozen=True):
         return middle, grouped.min(axis=1) - half, grouped.max(axis=1) + half
 
 
+class LaidUnder(msgspec.Struct, frozen=True):
+    """A recording that lies below another, so many seconds later than it was."""
+
+    data: StreamData
+    shift_s: float
+
+    @property
+    def title(self) -> str:
+        """As its channels are called."""
+        return self.data.path.stem
+
+    def trace_like(self, trace: Trace) -> Trace | None:
+        """Its trace of the same channel."""
+        return next(
+            (one for one in self.data.traces if (one.name, one.stage) == (trace.name, trace.stage)),
+            None,
+        )
+
+
 def load_stream(
     path: Path, progress: Callable[[float], None], reading: Reading | None = None
 ) -> StreamData:

@@ -12,7 +12,7 @@ from PyQt6.QtWidgets import QWidget
 from wattigram.desktop.theme import color, number_font, signal_color, signal_pen, text_font, theme
 from wattigram.desktop.widgets.axes import Axes, span_of
 from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, draw_marker, elide, fill_trace
-from wattigram.desktop.widgets.streams.stream_data import StreamData, Trace
+from wattigram.desktop.widgets.streams.stream_data import LaidUnder, StreamData, Trace
 
 LEFT, RIGHT, BOTTOM, GAP = 80.0, 34.0, 24.0, 6.0
 STRIP = 40.0
@@ -38,6 +38,7 @@ class TracePlot(QWidget):
         self.setAccessibleName("Traces")
         self._data: StreamData | None = None
         self._traces: tuple[Trace, ...] = ()
+        self.below: LaidUnder | None = None
         self._spans: dict[tuple[str, str], tuple[float, float]] = {}
         self._buffers: dict[tuple[str, str], LineBuffer] = {}
         self.view = (0.0, 1.0)
@@ -64,6 +65,12 @@ class TracePlot(QWidget):
             self.cursor_s = self.mark_s = self.other_s = None
             if data is not None:
                 self.view = (0.0, max(data.seconds, 1e-9))
+        self.update()
+
+    def lay_under(self, below: LaidUnder | None) -> None:
+        """Show another recording below, or none."""
+        self.below = below
+        self._spans.clear()
         self.update()
 
     @property
@@ -120,7 +127,9 @@ class TracePlot(QWidget):
         if key not in self._spans:
             assert self._data is not None
             _times, low, high = self._data.band(trace, 0.0, self._data.seconds, 400)
-            self._spans[key] = span_of(np.array(trace.span()), low, high)
+            other = self.below.trace_like(trace) if self.below is not None else None
+            extremes = [*trace.span(), *(other.span() if other is not None else ())]
+            self._spans[key] = span_of(np.array(extremes), low, high)
         return self._spans[key]
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -165,6 +174,7 @@ class TracePlot(QWidget):
             axes.y(high),
             signal_color(trace.index, t.tint_alpha),
         )
+        self._paint_below(painter, axes, trace, count)
         times, low, high = trace.columns(*self.view, count)
         painter.setPen(signal_pen(trace.index, 1.0 if high is not low else 1.4))
         buffer = self._buffers.setdefault((trace.name, trace.stage), LineBuffer())
@@ -191,6 +201,19 @@ class TracePlot(QWidget):
         draw_marker(painter, QPointF(back.left() + 9, back.center().y()), trace.index)
         painter.setPen(color(t.ink))
         elide(painter, back.adjusted(19, 0, 0, 0), label)
+
+    def _paint_below(self, painter: QPainter, axes: Axes, trace: Trace, count: int) -> None:
+        """The same channel of the recording that lies below, in ink that is no signal's."""
+        other = self.below.trace_like(trace) if self.below is not None else None
+        if other is None or self.below is None:
+            return
+        shift_s = self.below.shift_s
+        times, low, high = other.columns(self.view[0] - shift_s, self.view[1] - shift_s, count)
+        painter.setPen(QPen(color(theme().soft), 1.2))
+        buffer = self._buffers.setdefault((trace.name, f"{trace.stage} below"), LineBuffer())
+        lows = axes.y(low)
+        fill_trace(buffer, axes.x(times + shift_s), lows, lows if high is low else axes.y(high))
+        buffer.draw(painter)
 
     def _paint_gaps(self, painter: QPainter, axes: Axes, trace: Trace) -> None:
         """Where data never came: hatched, with a word."""
