@@ -317,3 +317,30 @@ def test_a_recording_is_closed_once_its_last_reader_is_through(kiln_take: Path) 
             pass
     with pytest.raises(Exception, match=r"."):
         recording.channels[0].read(0, 10)
+
+
+def test_two_takes_are_laid_over_each_other(
+    window: MainWindow, wait: Wait, kiln: Workspace, kiln_take: Path, tmp_path: Path
+) -> None:
+    other = tmp_path / "second.h5"
+    record_run(kiln, 2.0, other, fast=True, seed=9)
+    page = shown(window, wait, kiln_take)
+    page.under_button.click()
+    assert "kiln lies below" in page.under_label.text()
+    shown(window, wait, other)
+    assert page.plot.below is not None
+    assert not page.plot.grab().isNull()
+    panel = page.analysis
+    names = [panel.second.itemText(number) for number in range(panel.second.count())]
+    assert "Coil current (kiln)" in names
+    panel.second.setCurrentText("Coil current (kiln)")
+    found = measured(window, wait, "difference")
+    assert found.figure("mean").value == pytest.approx(0, abs=1e-3)
+    page.align.setCurrentText("at their first events")
+    page.align.activated.emit(page.align.currentIndex())
+    assert "at their first events" in page.under_label.text()
+    page.under_button.click()
+    assert page.plot.below is None
+    assert "Coil current (kiln)" not in [
+        panel.second.itemText(number) for number in range(panel.second.count())
+    ]

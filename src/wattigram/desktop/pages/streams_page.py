@@ -4,6 +4,7 @@ measured of a stretch."""
 from __future__ import annotations
 
 import time
+from contextlib import ExitStack
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
@@ -344,10 +345,14 @@ class StreamsPage(QWidget):
             return
         self._request += 1
         request = self._request
+        seen, below = self._seen, self._below
 
         def work(_progress: object) -> Measured:
-            with data.opened.reading() as recording:
-                return measure(recording, wanted)
+            with ExitStack() as stack:
+                stack.enter_context(data.opened.reading())
+                if below is not None:
+                    stack.enter_context(below.opened.reading())
+                return measure(seen, wanted)
 
         job = Job("Measuring", work, self)
 
