@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+import copy
 from collections.abc import Callable
 
 import pytest
 
+from wattigram.core.base.errors import TakeError
 from wattigram.core.base.validation import ModelError
 from wattigram.core.capture.recording import recording_of_take
 from wattigram.core.capture.take import Take
@@ -168,3 +170,35 @@ def test_what_was_measured_holds_as_an_expectation(
             continue
         verdict = judged(kiln, take, expectation)
         assert verdict.outcome == "holds", (one, verdict.note)
+
+
+def test_events_are_listed_beside_when_they_were_due(
+    kiln: Workspace, take_of: Callable[..., Take]
+) -> None:
+    take = take_of(kiln, 8.0)
+    told = measure(recording_of_take(take), Wanted("events", ("Upper zone",)))
+    assert len(told.figures) == 4
+    assert [one.title.split()[-1] for one in told.figures] == ["enters", "leaves"] * 2
+    for one in told.figures:
+        assert one.predicted is not None
+        assert one.value == pytest.approx(one.predicted, abs=3e-3)
+        assert one.note.endswith(("late", "early"))
+    part = measure(recording_of_take(take), Wanted("events", ("Upper zone",), 1.0, 2.0))
+    assert len(part.figures) == 1
+    for name, match in (
+        ("Coil current", "no threshold"),
+        ("Upper zone, twin", "no event|no threshold"),
+    ):
+        with pytest.raises(TakeError, match=match):
+            measure(recording_of_take(take), Wanted("events", (name,)))
+
+
+def test_an_event_that_did_not_come_says_so(kiln: Workspace, take_of: Callable[..., Take]) -> None:
+    take = take_of(kiln, 8.0)
+    without = copy.copy(take)
+    without.__dict__["events"] = take.events[1:]
+    told = measure(recording_of_take(without), Wanted("events", ("Upper zone",)))
+    assert len(told.figures) == 4
+    assert told.figures[0].note == "did not come"
+    assert told.figures[0].text == "–"
+    assert told.figures[0].predicted_text.startswith("1.80")

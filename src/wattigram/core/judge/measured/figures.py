@@ -66,13 +66,8 @@ class Figure(msgspec.Struct, frozen=True):
             return (
                 "–" if math.isnan(self.value) else ("∞ " if self.value > 0 else "−∞ ") + self.unit
             )
-        digits = 4
         is_unsure = math.isfinite(self.sigma) and self.sigma > EXACT * abs(self.value)
-        if is_unsure and self.value and not self.bound:
-            digits = (
-                2 + math.floor(math.log10(abs(self.value))) - math.floor(math.log10(2 * self.sigma))
-            )
-            digits = min(9, max(2, digits))
+        digits = self._digits
         said = f"{self.bound} " if self.bound else ""
         said += shown(self.value, self.unit, digits)
         if is_unsure and not self.bound:
@@ -82,7 +77,18 @@ class Figure(msgspec.Struct, frozen=True):
     @property
     def predicted_text(self) -> str:
         """What was predicted; "" where nothing was."""
-        return "" if self.predicted is None else shown(self.predicted, self.unit, 4)
+        return (
+            "" if self.predicted is None else shown(self.predicted, self.unit, min(7, self._digits))
+        )
+
+    @property
+    def _digits(self) -> int:
+        """Of the value: as many as its uncertainty leaves, four where none is known."""
+        is_unsure = math.isfinite(self.sigma) and self.sigma > EXACT * abs(self.value)
+        if not is_unsure or not self.value or self.bound or not math.isfinite(self.value):
+            return 4
+        places = math.floor(math.log10(abs(self.value))) - math.floor(math.log10(2 * self.sigma))
+        return min(9, max(2, 2 + places))
 
     def data(self) -> dict[str, Any]:
         """For scripts; None for what is not finite."""

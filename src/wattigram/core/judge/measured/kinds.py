@@ -32,6 +32,9 @@ from wattigram.core.analysis import (
 )
 from wattigram.core.base.errors import TakeError
 from wattigram.core.capture.recording import Block, Channel, Recording
+from wattigram.core.capture.recording.from_take import TakeChannel
+from wattigram.core.judge.measured.events import MOST as MOST_EVENTS
+from wattigram.core.judge.measured.events import event_figures
 from wattigram.core.judge.measured.figures import Figure, Measured
 from wattigram.core.judge.measured.predicted import Predicted, predicted
 
@@ -514,6 +517,32 @@ def _step(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
     )
 
 
+def _events(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
+    (channel,) = channels
+    if not isinstance(channel, TakeChannel):
+        raise ValueError("only a take has events")
+    figures = event_figures(channel, wanted.begin_s, wanted.end_s)
+    if not figures:
+        raise ValueError("no event came in that stretch, and none was due")
+    begin, end = channel.numbers(wanted.begin_s, wanted.end_s)
+    times = (
+        wanted.begin_s or 0.0,
+        wanted.end_s if wanted.end_s is not None else channel.take.seconds,
+    )
+    came = sum(not math.isnan(figure.value) for figure in figures)
+    late = [
+        one.value - one.predicted
+        for one in figures
+        if one.predicted is not None and not math.isnan(one.value)
+    ]
+    notes = [f"{came} came, {sum(one.predicted is not None for one in figures)} were due."]
+    if late:
+        notes.append(f"Latest by {max(late) * 1e3:.4g} ms, earliest by {min(late) * 1e3:.4g} ms.")
+    if len(figures) == MOST_EVENTS:
+        notes.append(f"Only the first {MOST_EVENTS} are listed.")
+    return Measured(wanted.kind, wanted.channels, *times, end - begin, 0, figures, tuple(notes))
+
+
 # --- two channels
 
 
@@ -628,6 +657,7 @@ KINDS = (
     Kind("intervals", "Intervals", 1, _intervals),
     Kind("folded", "Folded", 1, _folded),
     Kind("step", "Step", 1, _step),
+    Kind("events", "Events", 1, _events),
     Kind("gain", "Gain and phase", 2, _gain),
     Kind("response", "Response", 2, _response),
     Kind("against", "X–Y", 2, _against),
