@@ -14,8 +14,10 @@ import numpy as np
 import pytest
 
 from tests.cli.test_cli import wattigram
-from tests.paths import KILN
+from tests.paths import EXAMPLE_FILES, KILN
 from tests.patience import PATIENCE_S
+
+EXAMPLES = EXAMPLE_FILES[0].parents[1]
 
 
 @pytest.fixture(scope="module")
@@ -203,3 +205,29 @@ def test_a_named_pipe_is_waited_for(tmp_path: Path) -> None:
     outcome = wattigram("stream", pipe)
     writer.join()
     assert "100 rows" in outcome.stdout
+
+
+def test_a_stream_becomes_a_take_that_is_proved(tmp_path: Path) -> None:
+    """What a firmware prints: codes at the design's own rate, or volts with their times."""
+    design = EXAMPLES / "pottery-log"
+    rows = [
+        f"chamber={2.4 - 1.8 * n * 0.05 / 60:.4f} fan={2.4 + 0.002 * (n % 3 - 1):.4f}"
+        for n in range(400)
+    ]
+    path = tmp_path / "printed.txt"
+    path.write_text("\n".join(["hello", *rows, ""]))
+    out = tmp_path / "t.h5"
+    maps = ("--map", "Chamber=chamber", "--map", "Fan supply=fan")
+    told = wattigram("stream", path, "--project", design, *maps, "--out", out)
+    assert told.returncode == 0, told.stderr
+    assert "design's own rate, 20 Hz" in told.stderr
+    proved = wattigram("prove", design, out)
+    assert proved.returncode == 0, proved.stdout
+    assert "4 hold, 0 fail, 0 open" in proved.stdout
+    assert wattigram("stream", path, "--project", design, *maps, "--out", out).returncode == 2
+    assert "Give --project and --out" in wattigram("stream", path, "--out", out).stderr
+    fast = wattigram(
+        "stream", path, "--project", design, *maps, "--out", out, "--force", "--rate", "21 Hz"
+    )
+    assert fast.returncode == 0
+    assert "✕ fails  Chamber comes at every scan" in wattigram("prove", design, out).stdout

@@ -79,3 +79,16 @@ def reading_of(said: dict[str, Any]) -> Reading:
         )
     except ValueError as fault:
         raise WattigramError(f"The recording cannot be read so: {fault}.") from fault
+
+
+def signal_pairs(pairs: tuple[str, ...]) -> dict[str, str]:
+    """Signals with the channels that they come from, as they were said: SIGNAL=CHANNEL."""
+    found = {}
+    for pair in pairs:
+        signal, sign, channel = pair.partition("=")
+        if not sign or not signal.strip() or not channel.strip():
+            raise WattigramError(
+                f"“{pair}” is no SIGNAL=CHANNEL.", cure='Write --map "Upper zone=column 1".'
+            )
+        found[signal.strip()] = channel.strip()
+    return found

@@ -14,7 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.cli.ending import ending_signals
-from wattigram.cli.reading_options import DECIMALS, RATE, SEPARATORS, TIME
+from wattigram.cli.reading_options import DECIMALS, RATE, SEPARATORS, TIME, signal_pairs
 from wattigram.core.analysis import StatisticsGatherer
 from wattigram.core.base.errors import LinkError, WattigramError
 from wattigram.core.capture.foreign.binary_detection import LEAST_SCORE
@@ -30,6 +30,11 @@ from wattigram.core.capture.foreign.stream_reader import (
     time_column,
 )
 from wattigram.core.capture.foreign.text_format import TextFormat
+from wattigram.core.capture.recording.into_take import bring_in
+from wattigram.core.capture.recording.rows_recording import RowsRecording
+from wattigram.core.capture.take.disk_space import check_target
+from wattigram.core.model.design import Workspace, open_workspace
+from wattigram.core.predict.timing import scan_timing
 
 PATIENCE_S = 10.0
 """For the first bytes."""
@@ -55,6 +60,19 @@ ASKED = 1
 @click.option(
     "--csv", "table", type=click.Path(path_type=Path), help="Write all rows as a table here."
 )
+@click.option(
+    "--project", type=click.Path(path_type=Path), help="Design that it is of; with --out."
+)
+@click.option(
+    "--map",
+    "pairs",
+    multiple=True,
+    help="SIGNAL=COLUMN, for each signal; the same name without it.",
+)
+@click.option(
+    "--out", type=click.Path(path_type=Path), help="Write a take here (HDF5), of the project."
+)
+@click.option("--force", is_flag=True, help="Replace a take that lies there already.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON for scripts.")
 def stream(
     source: str,
@@ -65,6 +83,10 @@ def stream(
     decimal: str | None,
     rate: float | None,
     table: Path | None,
+    project: Path | None,
+    pairs: tuple[str, ...],
+    out: Path | None,
+    force: bool,
     as_json: bool,
 ) -> None:
     """Find out how numbers are written in what a firmware sends, and tell what they are. Exit status 1 where more
@@ -72,12 +94,17 @@ def stream(
 
     SOURCE: serial:DEV@BAUD, tcp:HOST:PORT, - for standard input, or a pipe or a file.
     """
+    if (project is None) != (out is None):
+        raise WattigramError("A take is written of a project.", cure="Give --project and --out.")
+    workspace = None if project is None else open_workspace(project)
+    if out is not None:
+        check_target(out, force)
     with ending_signals() as asked, open_source(source) as opened:
         begun = time.monotonic()
         first, ended = _first_bytes(opened, asked)
         found = _narrowed(recognise(first), separator, decimal)
         form = _chosen(found, way, as_json, source)
-        columns = _Columns(form, rate, table)
+        columns = _Columns(form, rate, table, None if out is None else RowsRecording(source, form))
         reader = ForeignStream(form)
         columns.add(reader.feed(first, is_end=ended).values)
         others = lost = 0
@@ -90,6 +117,10 @@ def stream(
             others, lost = others + rows.others, lost + rows.lost
             columns.add(rows.values)
         columns.close()
+    if workspace is not None and out is not None:
+        notes = columns.bring_in(workspace, pairs, out, force)
+        for note in notes:
+            click.echo(f"note: {note}", err=True)
     told = columns.told() | {"source": source, "way": form.title, "others": others, "lost": lost}
     if as_json:
         click.echo(json.dumps(told, indent=2, ensure_ascii=False))
@@ -158,7 +189,10 @@ def _chosen(found: Recognised, way: int | None, as_json: bool, source: str) -> F
 class _Columns:
     """Statistics of each column, and the table that is written."""
 
-    def __init__(self, form: Format, rate_hz: float | None, table: Path | None) -> None:
+    def __init__(
+        self, form: Format, rate_hz: float | None, table: Path | None, kept: RowsRecording | None
+    ) -> None:
+        self._kept = kept
         self._names, self._units = column_names(form), column_units(form)
         self._time = time_column(form)
         self._rate_hz = rate_hz
@@ -210,7 +244,27 @@ class _Columns:
                 [*time, *("" if value != value else f"{value:.9g}" for value in row)]
                 for time, row in zip(own, values.tolist(), strict=True)
             )
+        if self._kept is not None:
+            self._kept.add(values)
         self.rows += len(values)
+
+    def bring_in(
+        self, workspace: Workspace, pairs: tuple[str, ...], out: Path, force: bool
+    ) -> tuple[str, ...]:
+        """Write a take of all rows; by the design's own rate where no other is known."""
+        assert self._kept is not None
+        rate_hz = self._rate_hz
+        notes: tuple[str, ...] = ()
+        if rate_hz is None and self._time is None and workspace.project.chains:
+            rate_hz = float(scan_timing(workspace, workspace.project.chains[0]).cycle_rate_hz)
+            notes = (f"Rows are taken to come at the design's own rate, {rate_hz:.6g} Hz.",)
+        recording = self._kept.finish(rate_hz)
+        channels = signal_pairs(pairs) or {
+            signal.name: signal.name
+            for signal in workspace.project.signals
+            if signal.name in {channel.name for channel in recording.channels}
+        }
+        return notes + bring_in(recording, workspace, channels, out, overwrite=force).notes
 
     def close(self) -> None:
         """End the table."""

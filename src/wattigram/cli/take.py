@@ -9,7 +9,7 @@ from typing import Any
 import click
 
 from wattigram.cli.progress import Progress
-from wattigram.cli.reading_options import RATE, TIME, reading_of, reading_options
+from wattigram.cli.reading_options import RATE, TIME, reading_of, reading_options, signal_pairs
 from wattigram.core.analysis import Moments
 from wattigram.core.analysis.spectra import WINDOWS
 from wattigram.core.base.errors import WattigramError
@@ -252,7 +252,7 @@ def bring(
 
     workspace = open_workspace(project)
     with open_recording(recording, reading_of(said)) as opened:
-        channels = _pairs(pairs)
+        channels = signal_pairs(pairs)
         if not channels:
             known = {channel.name for channel in opened.channels}
             channels = {
@@ -267,18 +267,6 @@ def bring(
     click.echo(f"{out}: {brought.scans} scans")
     for note in notes:
         click.echo(f"  {note}")
-
-
-def _pairs(pairs: tuple[str, ...]) -> dict[str, str]:
-    found = {}
-    for pair in pairs:
-        signal, sign, channel = pair.partition("=")
-        if not sign or not signal.strip() or not channel.strip():
-            raise WattigramError(
-                f"“{pair}” is no SIGNAL=CHANNEL.", cure='Write --map "Upper zone=column 1".'
-            )
-        found[signal.strip()] = channel.strip()
-    return found
 
 
 def _export_options(command: Any) -> Any:
