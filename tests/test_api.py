@@ -28,6 +28,7 @@ NAMES = {
     "open_project",
     "open_recording",
     "open_take",
+    "places",
     "prove",
     "run",
     "samples",
@@ -103,6 +104,10 @@ def test_a_take_is_arrays_and_figures(tmp_path: Path) -> None:
         assert sine.figure("frequency").value == pytest.approx(50, abs=0.01)
         assert "<td>SINAD</td>" in sine._repr_html_()
         assert "<td>holds</td>" in wattigram.prove(kiln, take)._repr_html_()
+        above = list(wattigram.places(take, "level", "Coil current", level=2.0, end_s=0.09))
+        assert len(above) == len({place.begin_s for place in above})
+        assert len(above) >= 4  # 50 Hz, and noise at the level
+        assert all(place.begin_s < 0.09 for place in above)
         written = wattigram.export(take, tmp_path / "coil.wav", signals=("Coil current",))
         assert written.rows == 10_000
         with pytest.raises(wattigram.WattigramError, match="no format"):

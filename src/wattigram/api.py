@@ -10,7 +10,7 @@ Everything else of the package may change from one version to the next. Nothing 
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
@@ -30,7 +30,7 @@ if TYPE_CHECKING:
     from wattigram.core.capture.take import Take
     from wattigram.core.firmware import WrittenFiles
     from wattigram.core.judge import Proof
-    from wattigram.core.judge.measured import Measured
+    from wattigram.core.judge.measured import Measured, Place
 
 __all__ = [
     "Edit",
@@ -48,6 +48,7 @@ __all__ = [
     "open_project",
     "open_recording",
     "open_take",
+    "places",
     "prove",
     "run",
     "samples",
@@ -302,6 +303,33 @@ def measure(
     except TypeError as fault:
         raise WattigramError(f"That is no way to measure: {fault}.") from fault
     return measured(_recording(source), wanted)
+
+
+def places(
+    source: Take | Recording,
+    what: str,
+    signal: str,
+    *,
+    level: float | None = None,
+    begin_s: float | None = None,
+    end_s: float | None = None,
+) -> Iterator[Place]:
+    """Where a stream is not as expected, or something happens in it, one place after the other, each with
+    ``begin_s``, ``end_s`` and ``title``.
+
+    Parameters
+    ----------
+    what : ``unexpected``, ``missing``, ``event``, ``jump`` or ``level``
+    level : of ``level``, in the channel's unit
+
+    Raises
+    ------
+    WattigramError
+        When it cannot be looked for there.
+    """
+    from wattigram.core.judge.measured import Sought, places_between
+
+    return places_between(_recording(source), Sought(what, signal, level), begin_s, end_s)
 
 
 def import_recording(

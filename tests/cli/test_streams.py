@@ -231,3 +231,26 @@ def test_a_stream_becomes_a_take_that_is_proved(tmp_path: Path) -> None:
     )
     assert fast.returncode == 0
     assert "✕ fails  Chamber comes at every scan" in wattigram("prove", design, out).stdout
+
+
+def test_places_of_a_take_are_listed(take: Path, tmp_path: Path) -> None:
+    outcome = wattigram("take", "find", take, "unexpected", "--json")
+    assert outcome.returncode == 0
+    told = json.loads(outcome.stdout)
+    assert {frozenset(one) for one in told} == {frozenset({"signal", "begin_s", "end_s", "text"})}
+    assert {one["signal"] for one in told} == {"Door latch"}
+    assert "outside what is expected" in told[0]["text"]
+    part = wattigram("take", "find", take, "jump", "--from", "0.9 s", "--to", "1.1 s")
+    assert part.returncode == 0
+    assert part.stdout.count("\n") == 1
+    assert "Door latch: a jump of -2.3" in part.stdout
+    none = wattigram("take", "find", take, "missing")
+    assert (none.returncode, none.stdout) == (1, "Nothing was found: samples missing.\n")
+    lines = wattigram("take", "find", take, "event").stdout.splitlines()
+    assert len(lines) == len(set(lines)) > 0
+    assert "no level is given" in wattigram("take", "find", take, "level").stderr
+    table = tmp_path / "t.csv"
+    table.write_text("time_s,u (V)\n-1,0\n0,2\n1,0\n2,3\n")
+    found = wattigram("take", "find", table, "level", "--level", "1.5", "--most", "1").stdout
+    assert found == "1 s  u: one sample at or above 1.5 V\n"
+    assert "no design" in wattigram("take", "find", table, "unexpected", "--signal", "u").stderr

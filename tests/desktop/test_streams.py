@@ -344,3 +344,55 @@ def test_two_takes_are_laid_over_each_other(
     assert "Coil current (kiln)" not in [
         panel.second.itemText(number) for number in range(panel.second.count())
     ]
+
+
+def test_places_are_found_by_keys_and_shown_near_enough_to_be_seen(
+    window: MainWindow, wait: Wait, cured: Workspace, tmp_path: Path
+) -> None:
+    turned = edited(
+        cured,
+        SetWiring(Wiring(pin="A6", source_resistance_ohm=500.0, source=DcSource(voltage_v=0.8))),
+    )
+    make_take(cured, tmp_path / "holed.h5", range(100, 160), turned).close()
+    page = shown(window, wait, tmp_path / "holed.h5")
+    finder, plot, signal = page.finder, page.plot, page.analysis.first
+
+    def look(what: str, shift: bool = False) -> str:
+        finder.what.setCurrentIndex(finder.what.findData(what))
+        finder.found.clear()
+        plot.setFocus()
+        with_shift = Qt.KeyboardModifier.ShiftModifier
+        press(plot, Qt.Key.Key_N, with_shift if shift else Qt.KeyboardModifier.NoModifier)
+        wait(lambda: finder.found.text() != "")
+        return finder.found.text()
+
+    signal.setCurrentText("Coil current")
+    told = look("missing")
+    assert told.startswith("Coil current: ")
+    assert told.endswith(" samples missing")
+    (gap,) = plot._traces[0].missing
+    assert told.replace("\u202f", "").split()[2] == str(gap[1] - gap[0])
+    assert plot.mark_s == pytest.approx(gap[0] / 10_000, abs=1e-4)
+    assert plot.view == (0.0, 1.0)
+    assert "no such place from here on" in look("missing")
+    # The knob was turned half way, and the wiring of the take says so: nothing is unexpected, but it jumps.
+    signal.setCurrentText("3.3 V rail")
+    assert "a jump of -1.698 V" in look("jump")
+    at_s = plot.mark_s
+    assert at_s == pytest.approx(0.5, abs=1e-3)
+    assert plot.view == pytest.approx((at_s - 0.01, at_s + 0.01))
+    assert "no such place before" in look("jump", shift=True)
+    plot.mark_stretch(0.9, 0.9)
+    assert "a jump" in look("jump", shift=True)
+    assert plot.mark_s == at_s
+    # A level stands in its field once it was taken from the mark.
+    plot.mark_stretch(0.9, 0.9)
+    finder.level.clear()
+    assert "at or above" in look("level")
+    level = finder.level.text()
+    assert level.endswith(" V")
+    look("level", shift=True)
+    assert finder.level.text() == level
+    finder.level.setText("much")
+    assert "much" in look("level")
+    assert "no threshold" in look("event")

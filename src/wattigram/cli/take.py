@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+from itertools import islice
 from pathlib import Path
 from typing import Any
 
@@ -22,7 +23,16 @@ from wattigram.core.capture.recording import (
 )
 from wattigram.core.capture.recording.from_take import TakeRecording
 from wattigram.core.capture.take.repair import repair_take
-from wattigram.core.judge.measured import KINDS, Measured, Wanted, measure
+from wattigram.core.judge.measured import (
+    KINDS,
+    PLACES,
+    Measured,
+    Place,
+    Sought,
+    Wanted,
+    measure,
+    places_between,
+)
 
 
 @click.group()
@@ -216,6 +226,62 @@ def _show(measured: Measured) -> None:
         click.echo(f"  {figure.title:<{width}}  {figure.text}{due}{note}")
     for note in measured.notes:
         click.echo(f"  {note}")
+
+
+@app.command("find")
+@click.argument("take", type=click.Path(path_type=Path))
+@click.argument("what", type=click.Choice(list(PLACES)))
+@click.option(
+    "--signal", "signals", multiple=True, help="Signal or channel; each that can be without it."
+)
+@click.option("--from", "begin_s", type=TIME, help="Where the stretch begins.")
+@click.option("--to", "end_s", type=TIME, help="Where it ends.")
+@click.option("--level", type=float, help="In the channel's unit, for level.")
+@click.option(
+    "--most", type=click.IntRange(min=1), default=1000, help="So many places of a signal at most."
+)
+@click.option("--json", "as_json", is_flag=True, help="Print JSON for scripts.")
+@reading_options
+def find(
+    take: Path,
+    what: str,
+    signals: tuple[str, ...],
+    begin_s: float | None,
+    end_s: float | None,
+    level: float | None,
+    most: int,
+    as_json: bool,
+    **said: Any,
+) -> None:
+    """List the places where a recording is not as expected, or where something happens. Exit status 1 when there is none.
+
+    TAKE: Take (HDF5), or a recording. WHAT: what is looked for.
+    """
+    told: list[tuple[str, Place]] = []
+    with open_recording(take, reading_of(said)) as recording:
+        for name in signals or tuple(channel.name for channel in recording.channels):
+            try:
+                found = places_between(recording, Sought(what, name, level), begin_s, end_s)
+                places = list(islice(found, most))
+            except WattigramError:
+                if signals or (what == "level" and level is None):
+                    raise
+                continue
+            # Events are the signal's, whichever of its channels they are looked for in.
+            known = {one for _name, one in told}
+            told += [(name, place) for place in places if place not in known]
+    if as_json:
+        rows = [
+            {"signal": name, "begin_s": one.begin_s, "end_s": one.end_s, "text": one.title}
+            for name, one in told
+        ]
+        click.echo(json.dumps(rows, indent=2, ensure_ascii=False))
+    else:
+        for name, one in told:
+            click.echo(f"{one.begin_s:.9g} s  {name}: {one.title}")
+        if not told:
+            click.echo(f"Nothing was found: {PLACES[what].title}.")
+    raise click.exceptions.Exit(0 if told else 1)
 
 
 @app.command("import")

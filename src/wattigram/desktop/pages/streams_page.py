@@ -4,6 +4,7 @@ measured of a stretch."""
 from __future__ import annotations
 
 import time
+from collections.abc import Callable
 from contextlib import ExitStack
 from pathlib import Path
 
@@ -21,14 +22,21 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from wattigram.core.base.errors import WattigramError
-from wattigram.core.base.quantity import format_si, format_volts
+from wattigram.core.base.errors import QuantityError, WattigramError
+from wattigram.core.base.quantity import (
+    UNIT_NAMES,
+    exact_text,
+    format_si,
+    format_volts,
+    parse_quantity,
+)
 from wattigram.core.capture.recording import Reading, Recording
 from wattigram.core.capture.recording.laid_over import Alignment, alignment_shift_s, laid_over
-from wattigram.core.judge.measured import Measured, Wanted, measure
+from wattigram.core.judge.measured import Measured, Place, Sought, Wanted, measure, next_place
 from wattigram.desktop.state.jobs import Job
 from wattigram.desktop.theme import heading_font, number_font
 from wattigram.desktop.widgets.streams.analysis_panel import AnalysisPanel
+from wattigram.desktop.widgets.streams.place_finder import LEVEL, PlaceFinder
 from wattigram.desktop.widgets.streams.reading_form import ReadingForm
 from wattigram.desktop.widgets.streams.stream_data import LaidUnder, StreamData, Trace, load_stream
 from wattigram.desktop.widgets.streams.trace_plot import TracePlot
@@ -64,6 +72,7 @@ class StreamsPage(QWidget):
         self.signals.setAccessibleName("Signals shown")
         self.plot = TracePlot()
         self.values = QLabel()
+        self.finder = PlaceFinder()
         self.analysis = AnalysisPanel()
         self.reading_form = ReadingForm()
         self.reading_form.hide()
@@ -80,6 +89,8 @@ class StreamsPage(QWidget):
         self.plot.cursor_moved.connect(self._show_values)
         self.plot.mark_moved.connect(lambda _seconds: self._show_values(self.plot.cursor_s))
         self.plot.stretch_changed.connect(self._settled.start)
+        self.plot.place_wanted.connect(self.finder.look)
+        self.finder.wanted.connect(self._find)
         self.analysis.wanted.connect(self._measure)
         self.reading_form.wanted.connect(self._read_so)
 
@@ -116,9 +127,10 @@ class StreamsPage(QWidget):
         area.addWidget(self.plot, 1)
         self.values.setTextFormat(Qt.TextFormat.RichText)
         self.values.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.values.setMinimumHeight(self.fontMetrics().height() * 4)
+        self.values.setMinimumHeight(self.fontMetrics().height() * 3 + 4)
         self.values.setWordWrap(True)
         area.addWidget(self.values)
+        area.addWidget(self.finder)
         self._settled = QTimer(self)
         self._settled.setSingleShot(True)
         self._settled.setInterval(SETTLED_MS)
@@ -126,7 +138,7 @@ class StreamsPage(QWidget):
         self.parts = QSplitter(Qt.Orientation.Vertical)
         self.parts.addWidget(right)
         self.parts.addWidget(self.analysis)
-        self.parts.setSizes([430, 270])
+        self.parts.setSizes([470, 230])
         self.parts.setCollapsible(0, False)
         self.split = QSplitter(Qt.Orientation.Horizontal)
         self.split.addWidget(side)
@@ -324,6 +336,7 @@ class StreamsPage(QWidget):
         self.signals.blockSignals(False)
         self.plot.show_take(data, self._shown)
         self._show_values(None)
+        self.finder.show_why("")
         self._request += 1
         self.analysis.show_data(data)
         self._show_stretch()
@@ -367,6 +380,54 @@ class StreamsPage(QWidget):
         job.finished.connect(show)
         job.failed.connect(tell)
         self.job_wanted.emit(job)
+
+    def _find(self, what: str, forward: bool) -> None:
+        """Go to the next place, or the one before, of the signal that is measured."""
+        data, name = self.data, self.analysis.first.currentText()
+        if data is None:
+            return
+        trace = next((one for one in data.traces if one.channel.name == name), None)
+        if trace is None:
+            self.finder.show_why("Choose a signal of the recording that is open.")
+            return
+        mark_s = self.plot.mark_s
+        begin_s, end_s = self.plot.view
+        from_s = mark_s if mark_s is not None else begin_s if forward else end_s
+        try:
+            level = self._level(trace, mark_s) if what == LEVEL else None
+        except QuantityError as fault:
+            self.finder.show_why(str(fault))
+            return
+        sought = Sought(what, name, level)
+
+        def work(progress: Callable[[float], None]) -> Place | None:
+            with data.opened.reading() as recording:
+                return next_place(recording, sought, from_s, forward=forward, progress=progress)
+
+        job = Job("Looking", work, self)
+
+        def show(place: Place | None) -> None:
+            if data is self.data:
+                self.finder.show_place(name, place, forward)
+                if place is not None:
+                    self.plot.go_to(place.begin_s, place.end_s)
+
+        job.finished.connect(show)
+        job.failed.connect(self.finder.show_why)
+        self.job_wanted.emit(job)
+
+    def _level(self, trace: Trace, mark_s: float | None) -> float:
+        """What was typed, or the value at the mark, which stands there from then on."""
+        field = self.finder.level
+        unit = trace.unit if trace.unit in UNIT_NAMES else ""
+        if not field.text().strip() and mark_s is not None:
+            number = trace.number_at(mark_s)
+            at_mark = trace.samples(number, number + 1)
+            if not at_mark.valid[0]:
+                raise QuantityError("No value came at the mark.", cure="Type a level.")
+            field.setText(exact_text(float(f"{at_mark.values[0]:.6g}"), unit))
+        text = field.text() if unit else field.text().removesuffix(trace.unit)
+        return float(parse_quantity(text, unit))
 
     def _on_tick(self, _item: QListWidgetItem) -> None:
         chosen = set()

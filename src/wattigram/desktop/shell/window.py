@@ -162,6 +162,13 @@ class MainWindow(QMainWindow):
         )
         add("Stream", "Open a take or a recording…", "Ctrl+T", self.take_actions.ask_open)
         add("Stream", "Export the take…", "Ctrl+E", self.take_actions.export_open)
+        add("Stream", "Find the next place", "F3", lambda: self.streams_page.finder.look(True))
+        add(
+            "Stream",
+            "Find the place before",
+            "Shift+F3",
+            lambda: self.streams_page.finder.look(False),
+        )
         add("Stream", "Copy the traces as a picture", "", lambda: self.streams_page.copy_picture())
         add(
             "Stream", "Copy what is measured as text", "", lambda: self.streams_page.analysis.copy()

@@ -3,5 +3,19 @@
 from wattigram.core.judge.measured.as_expectation import as_expectation
 from wattigram.core.judge.measured.figures import Figure, Measured
 from wattigram.core.judge.measured.kinds import KINDS, Kind, Wanted, measure
+from wattigram.core.judge.measured.places import PLACES, Place, Sought, next_place, places_between
 
-__all__ = ["KINDS", "Figure", "Kind", "Measured", "Wanted", "as_expectation", "measure"]
+__all__ = [
+    "KINDS",
+    "PLACES",
+    "Figure",
+    "Kind",
+    "Measured",
+    "Place",
+    "Sought",
+    "Wanted",
+    "as_expectation",
+    "measure",
+    "next_place",
+    "places_between",
+]

@@ -47,7 +47,6 @@ def _when(figure: Figure) -> float:
 
 
 def _rows(take: Take, watch: Watch) -> Iterator[Figure]:
-    name = _name(take, watch)
     number = take.workspace.watches.index(watch)
     mine = take.events[take.events["source"] == number]
     step_s = 1 / take.tick_hz / math.sqrt(12)
@@ -55,7 +54,7 @@ def _rows(take: Take, watch: Watch) -> Iterator[Figure]:
         for row in mine:
             at_s = int(row["ticks"]) / take.tick_hz
             yield Figure(
-                watch.kind, f"{name} {'rises' if row['entered'] else 'falls'}", at_s, step_s, "s"
+                watch.kind, event_title(take, watch, bool(row["entered"])), at_s, step_s, "s"
             )
         return
     told = crossings(take, watch)
@@ -65,7 +64,7 @@ def _rows(take: Take, watch: Watch) -> Iterator[Figure]:
         for kind in (True, False)
     }
     for due in told.wanted:
-        title = f"{name} {'enters' if due.entered else 'leaves'}"
+        title = event_title(take, watch, due.entered)
         came_s = left[due.entered].claim_nearest(due.time_s, APART * spacing_s)
         if came_s is None:
             yield Figure(watch.kind, title, math.nan, math.nan, "s", due.time_s, "", "did not come")
@@ -75,8 +74,15 @@ def _rows(take: Take, watch: Watch) -> Iterator[Figure]:
         yield Figure(watch.kind, title, came_s, step_s, "s", due.time_s, "", note)
     for kind, unclaimed in left.items():
         for at_s in unclaimed.rest():
-            title = f"{name} {'enters' if kind else 'leaves'}"
+            title = event_title(take, watch, kind)
             yield Figure(watch.kind, title, at_s, step_s, "s", None, "", "was not due")
+
+
+def event_title(take: Take, watch: Watch, entered: bool) -> str:
+    """What happened: whose event, and which way."""
+    if watch.kind in {"window", "twin"}:
+        return f"{_name(take, watch)} {'enters' if entered else 'leaves'}"
+    return f"{_name(take, watch)} {'rises' if entered else 'falls'}"
 
 
 def _name(take: Take, watch: Watch) -> str:

@@ -18,6 +18,8 @@ LEFT, RIGHT, BOTTOM, GAP = 80.0, 34.0, 24.0, 6.0
 STRIP = 40.0
 FEWEST_SAMPLES = 8
 DOTS_BELOW = 200
+NEAR_SAMPLES, FAR = 200, 25.0
+"""A place that was found is shown among so many samples, where the view was so much longer."""
 
 
 class TracePlot(QWidget):
@@ -29,6 +31,8 @@ class TracePlot(QWidget):
     """Seconds of the mark set by a click."""
     stretch_changed = pyqtSignal()
     """What is between the marks, or in sight without them, is something else."""
+    place_wanted = pyqtSignal(bool)
+    """To the next place that is looked for, or to the one before."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -91,6 +95,20 @@ class TracePlot(QWidget):
         self.mark_moved.emit(begin_s)
         self.stretch_changed.emit()
         self.update()
+
+    def go_to(self, begin_s: float, end_s: float) -> None:
+        """Set the mark where a place begins, and bring the place into sight, near enough to be seen."""
+        self.mark_s, self.other_s = begin_s, None
+        self.mark_moved.emit(begin_s)
+        rate_hz = max((trace.rate_hz for trace in self._traces), default=1.0)
+        near_s = max(4 * (end_s - begin_s), NEAR_SAMPLES / rate_hz)
+        begin, end = self.view
+        span = end - begin
+        if span > FAR * near_s or span < 2 * (end_s - begin_s):
+            span = near_s
+        middle = (begin_s + end_s) / 2
+        self.set_view(middle - span / 2, middle + span / 2)
+        self.stretch_changed.emit()
 
     def clear_marks(self) -> None:
         """No stretch is marked."""
@@ -387,16 +405,20 @@ class TracePlot(QWidget):
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """+ and − zoom, arrows move along, Home shows all; M marks both ends of what is in sight, Escape takes marks
-        away."""
+        """+ and − zoom about the mark, or the middle; arrows move along, Home shows all; M marks both ends of what is
+        in sight, Escape takes marks away; N goes to the next place that is looked for, Shift+N to the one before."""
         if event is None:
             return
         key = Qt.Key(event.key())
         begin, end = self.view
+        mark_s = self.mark_s
+        about_s = mark_s if mark_s is not None and begin <= mark_s <= end else None
         if key in (Qt.Key.Key_Plus, Qt.Key.Key_Equal):
-            self.zoom(0.6)
+            self.zoom(0.6, about_s)
         elif key == Qt.Key.Key_Minus:
-            self.zoom(1 / 0.6)
+            self.zoom(1 / 0.6, about_s)
+        elif key == Qt.Key.Key_N:
+            self.place_wanted.emit(not event.modifiers() & Qt.KeyboardModifier.ShiftModifier)
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             step = (end - begin) * (0.2 if key == Qt.Key.Key_Right else -0.2)
             self.set_view(begin + step, end + step)

@@ -1,0 +1,342 @@
+"""The next place of a recording where something is as one looks for: outside of what is expected, missing, above a
+level, a jump, an event."""
+
+from __future__ import annotations
+
+import math
+from collections.abc import Callable, Iterator
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.base.errors import TakeError
+from wattigram.core.base.quantity import format_si
+from wattigram.core.capture.recording import Channel, Recording
+from wattigram.core.capture.recording.from_take import TakeChannel
+from wattigram.core.judge.compared_streams import compared
+from wattigram.core.judge.measured.events import event_title
+from wattigram.core.predict.pins import set_while_running
+
+FIRST_BLOCK, BLOCK = 1 << 10, 1 << 16
+"""The next place is often near: blocks that are looked through grow from the first size to the second."""
+JUMP_SHARE, JUMP_TIMES = 90.0, 4.0
+LEAST_JUMP_LSB = 3.5
+Flags = Callable[[int, int], NDArray[np.bool_]]
+"""Which of the samples ``begin`` to ``end`` are so, (n,) bool."""
+
+
+class Sought(msgspec.Struct, frozen=True):
+    """What is looked for in a channel.
+
+    Attributes
+    ----------
+    what : str
+        Of :data:`PLACES`.
+    channel : str
+    level : float or None
+        Of "level", in the channel's unit.
+    """
+
+    what: str
+    channel: str
+    level: float | None = None
+
+
+class Place(msgspec.Struct, frozen=True):
+    """Where it is so: from its first sample to its last, seconds, and what is there."""
+
+    begin_s: float
+    end_s: float
+    title: str
+
+
+def next_place(
+    recording: Recording,
+    sought: Sought,
+    from_s: float,
+    *,
+    forward: bool = True,
+    progress: Callable[[float], None] = lambda _share: None,
+) -> Place | None:
+    """The first place that begins after an instant, or the last that begins before it; None where there is none.
+    After −∞ seconds is the very first, before ∞ the very last.
+
+    Raises
+    ------
+    TakeError
+        When it cannot be looked for in that channel.
+    """
+    way = PLACES.get(sought.what)
+    if way is None:
+        raise TakeError(
+            f"“{sought.what}” is nothing that is looked for.",
+            cure=f"Choose one of {', '.join(PLACES)}.",
+        )
+    channel = recording.channel(sought.channel)
+    try:
+        return way.find(channel, sought, from_s, forward, progress)
+    except ValueError as fault:
+        raise TakeError(
+            f"{way.title.capitalize()} cannot be looked for in “{channel.name}”: {fault}."
+        ) from fault
+
+
+def places_between(
+    recording: Recording, sought: Sought, begin_s: float | None = None, end_s: float | None = None
+) -> Iterator[Place]:
+    """All places that begin in a stretch, one after the other.
+
+    Raises
+    ------
+    TakeError
+        When it cannot be looked for in that channel.
+    """
+    at_s = -math.inf if begin_s is None else math.nextafter(begin_s, -math.inf)
+    while (place := next_place(recording, sought, at_s)) is not None:
+        if end_s is not None and place.begin_s >= end_s:
+            return
+        yield place
+        at_s = place.begin_s
+
+
+# --- runs of samples
+
+
+def _run(
+    channel: Channel,
+    flags: Flags,
+    from_s: float,
+    forward: bool,
+    progress: Callable[[float], None],
+) -> tuple[int, int] | None:
+    """(first, past the last) of a run of samples that are so."""
+    start = _first(channel, flags, from_s, progress) if forward else None
+    if not forward:
+        start = _last(channel, flags, from_s, progress)
+    if start is None:
+        return None
+    for begin, end in _growing(channel.count - start):
+        ends = np.flatnonzero(~flags(start + begin, start + end))
+        if len(ends):
+            return start, start + begin + int(ends[0])
+        progress(end / (channel.count - start))
+    return start, channel.count
+
+
+def _growing(count: int) -> Iterator[tuple[int, int]]:
+    """(begin, end) of blocks that grow, of ``count`` samples."""
+    begin, size = 0, FIRST_BLOCK
+    while begin < count:
+        end = min(begin + size, count)
+        yield begin, end
+        begin, size = end, min(4 * size, BLOCK)
+
+
+def _starts(flags: Flags, begin: int, end: int) -> NDArray[np.intp]:
+    """Numbers of samples that are so while the one before is not, (n,) int, ascending."""
+    before = max(0, begin - 1)
+    found = flags(before, end)
+    is_first = found & ~np.concatenate(([False], found[:-1]))
+    return np.flatnonzero(is_first[begin - before :]) + begin
+
+
+def _first(
+    channel: Channel, flags: Flags, from_s: float, progress: Callable[[float], None]
+) -> int | None:
+    first = _past(channel, from_s)
+    count = channel.count - first
+    for begin, end in _growing(count):
+        starts = _starts(flags, first + begin, first + end)
+        if len(starts):
+            return int(starts[0])
+        progress(end / count)
+    return None
+
+
+def _last(
+    channel: Channel, flags: Flags, from_s: float, progress: Callable[[float], None]
+) -> int | None:
+    past = channel.count if from_s == math.inf else channel.number_at(from_s)
+    for begin, end in _growing(past):
+        starts = _starts(flags, past - end, past - begin)
+        if len(starts):
+            return int(starts[-1])
+        progress(end / past)
+    return None
+
+
+def _past(channel: Channel, from_s: float) -> int:
+    """Number of the first sample that comes after an instant."""
+    if from_s == -math.inf:
+        return 0
+    number = channel.number_at(from_s)
+    if number < channel.count and _time_s(channel, number) <= from_s:
+        number += 1
+    return number
+
+
+def _time_s(channel: Channel, number: int) -> float:
+    return float(channel.read(number, number + 1).times_s[0])
+
+
+def _place(channel: Channel, first: int, past: int, title: str) -> Place:
+    return Place(_time_s(channel, first), _time_s(channel, past - 1), title)
+
+
+def _samples(count: int) -> str:
+    return "one sample" if count == 1 else f"{count:,} samples".replace(",", "\u202f")
+
+
+def _shown(value: float, channel: Channel) -> str:
+    return format_si(value, channel.unit, 4) if channel.unit else f"{value:.4g}"
+
+
+# --- what is looked for
+
+
+def _unexpected(
+    channel: Channel,
+    sought: Sought,
+    from_s: float,
+    forward: bool,
+    progress: Callable[[float], None],
+) -> Place | None:
+    if not isinstance(channel, TakeChannel):
+        raise ValueError("no design says what is expected of it")
+    take, name = channel.take, channel.signal.name
+    chain = take.workspace.project.chain_of(name)
+    assert chain is not None
+    pin = set_while_running(take.workspace, channel.signal)
+    if pin:
+        raise ValueError(f"{pin}, which drives it, is set while the firmware runs")
+    seen: dict[str, float] = {}
+
+    def beyond(begin: int, end: int) -> NDArray[np.float64]:
+        """How far a sample lies outside of its band, (n,) volts; 0 inside and where none came."""
+        both = compared(take, chain, name, begin, end, channel.filtered)
+        if both is None:
+            return np.zeros(end - begin)
+        seen["band"] = both.expected.half_width_v
+        far = np.abs(both.samples.volts - both.expected.settled_v) - both.expected.half_width_v
+        return np.asarray(np.where(both.samples.valid, np.maximum(far, 0.0), 0.0))
+
+    run = _run(channel, lambda begin, end: beyond(begin, end) > 0, from_s, forward, progress)
+    if run is None:
+        return None
+    most = max(
+        float(beyond(at, min(at + BLOCK, run[1])).max()) for at in range(run[0], run[1], BLOCK)
+    )
+    title = (
+        f"{_samples(run[1] - run[0])} outside what is expected ± {_shown(seen['band'], channel)}, "
+        f"by up to {_shown(most, channel)}"
+    )
+    return _place(channel, *run, title)
+
+
+def _missing(
+    channel: Channel,
+    sought: Sought,
+    from_s: float,
+    forward: bool,
+    progress: Callable[[float], None],
+) -> Place | None:
+    run = _run(
+        channel, lambda begin, end: ~channel.read(begin, end).valid, from_s, forward, progress
+    )
+    if run is None:
+        return None
+    return _place(channel, *run, f"{_samples(run[1] - run[0])} missing")
+
+
+def _above(
+    channel: Channel,
+    sought: Sought,
+    from_s: float,
+    forward: bool,
+    progress: Callable[[float], None],
+) -> Place | None:
+    level = sought.level
+    if level is None or not math.isfinite(level):
+        raise ValueError("no level is given")
+
+    def flags(begin: int, end: int) -> NDArray[np.bool_]:
+        block = channel.read(begin, end)
+        return np.asarray(block.valid & (block.values >= level))
+
+    run = _run(channel, flags, from_s, forward, progress)
+    if run is None:
+        return None
+    title = f"{_samples(run[1] - run[0])} at or above {_shown(level, channel)}"
+    return _place(channel, *run, title)
+
+
+def _jump(
+    channel: Channel,
+    sought: Sought,
+    from_s: float,
+    forward: bool,
+    progress: Callable[[float], None],
+) -> Place | None:
+    def moves(begin: int, end: int) -> NDArray[np.float64]:
+        """From the sample before to each, (n,); 0 for the first, and where one is missing."""
+        before = max(0, begin - 1)
+        block = channel.read(before, end)
+        moved = np.diff(np.where(block.valid, block.values, np.nan), prepend=np.nan)
+        return np.nan_to_num(moved[begin - before :], nan=0.0)
+
+    usual = np.percentile(np.abs(moves(0, min(channel.count, BLOCK))), JUMP_SHARE)
+    least = max(JUMP_TIMES * float(usual), LEAST_JUMP_LSB * (channel.lsb or 0.0))
+    run = _run(
+        channel, lambda begin, end: np.abs(moves(begin, end)) > least, from_s, forward, progress
+    )
+    if run is None:
+        return None
+    moved = moves(*run)
+    most = float(moved[np.argmax(np.abs(moved))])
+    title = f"a jump of {_shown(most, channel)} from one sample to the next (a jump is more than {_shown(least, channel)})"
+    return _place(channel, *run, title)
+
+
+def _event(
+    channel: Channel,
+    sought: Sought,
+    from_s: float,
+    forward: bool,
+    progress: Callable[[float], None],
+) -> Place | None:
+    if not isinstance(channel, TakeChannel):
+        raise ValueError("only a take has events")
+    take = channel.take
+    watches = take.workspace.watches
+    mine = [number for number, one in enumerate(watches) if one.signal == channel.signal.name]
+    if not mine:
+        raise ValueError("no threshold, pair or comparator makes events of it")
+    events = take.events[np.isin(take.events["source"], mine)]
+    at_s = events["ticks"].astype(np.float64) / take.tick_hz
+    order = np.argsort(at_s, kind="stable")
+    at_s, events = at_s[order], events[order]
+    number = int(np.searchsorted(at_s, from_s, "right" if forward else "left"))
+    number -= 0 if forward else 1
+    if not 0 <= number < len(at_s):
+        return None
+    watch = watches[int(events[number]["source"])]
+    title = event_title(take, watch, bool(events[number]["entered"]))
+    return Place(float(at_s[number]), float(at_s[number]), title)
+
+
+class Way(msgspec.Struct, frozen=True):
+    """How it is called, and what finds it."""
+
+    title: str
+    find: Callable[[Channel, Sought, float, bool, Callable[[float], None]], Place | None]
+
+
+PLACES = {
+    "unexpected": Way("outside what is expected", _unexpected),
+    "missing": Way("samples missing", _missing),
+    "event": Way("an event", _event),
+    "jump": Way("a jump", _jump),
+    "level": Way("above a level", _above),
+}
+"""What can be looked for, by its name."""
