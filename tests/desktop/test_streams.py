@@ -6,14 +6,15 @@ from pathlib import Path
 
 import numpy as np
 import pytest
-from PyQt6.QtCore import QPointF, Qt
+from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtGui import QWheelEvent
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import edited
 from tests.desktop.conftest import Wait, click, press
-from wattigram.core.base.errors import TakeError
+from wattigram.core.base.errors import QuantityError, TakeError
 from wattigram.core.board import Run
 from wattigram.core.capture.session import record_run
 from wattigram.core.capture.take import TakeWriter
@@ -26,6 +27,7 @@ from wattigram.core.silicon.deploy import effective_bench, effective_config
 from wattigram.desktop.pages.streams_page import StreamsPage
 from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.widgets.streams.stream_data import StreamData, load_stream
+from wattigram.desktop.widgets.streams.strip_limits import parse_span, span_text
 from wattigram.desktop.widgets.streams.trace_plot import TracePlot
 
 
@@ -396,3 +398,114 @@ def test_places_are_found_by_keys_and_shown_near_enough_to_be_seen(
     finder.level.setText("much")
     assert "much" in look("level")
     assert "no threshold" in look("event")
+
+
+def test_strips_have_limits_of_their_own_that_outlast_the_take(
+    window: MainWindow, wait: Wait, kiln_take: Path, tmp_path: Path
+) -> None:
+    page = shown(window, wait, kiln_take)
+    plot = page.plot
+    limits, (coil, *_others) = plot.limits, plot.traces
+    whole = plot.axes(0).y_span
+    # Typed, in the strip.
+    plot.setFocus()
+    press(plot, Qt.Key.Key_L)
+    field = plot.limits_field
+    assert field.isVisible()
+    assert field.text().endswith(" V")
+    field.setText("1.8 V to 1.2 V")
+    press(field, Qt.Key.Key_Return)
+    assert field.isVisible()
+    assert limits.own == {}
+    field.setText("1,2 to 1.8 V")
+    press(field, Qt.Key.Key_Return)
+    assert not field.isVisible()
+    assert plot.hasFocus()
+    assert plot.axes(0).y_span == (1.2, 1.8)
+    assert plot.axes(1).y_span != (1.2, 1.8)
+    press(plot, Qt.Key.Key_L)
+    press(field, Qt.Key.Key_Escape)
+    assert not field.isVisible()
+    assert limits.own == {(coil.name, coil.stage): (1.2, 1.8)}
+    # They are the project's: the next take is seen on the same scale, and so is the next time.
+    kept = window._strip_memory.known(window.takes_place.name)
+    assert kept == limits.own
+    other = tmp_path / "other.h5"
+    other.write_bytes(kiln_take.read_bytes())
+    shown(window, wait, other)
+    assert plot.axes(0).y_span == (1.2, 1.8)
+    # On the scale: dragged, wheeled, and fitted by a double click.
+    lane = plot.axes(0).rect
+    on_scale = QPointF(lane.left() - 30, lane.center().y())
+    QTest.mousePress(plot, Qt.MouseButton.LeftButton, pos=on_scale.toPoint())
+    below = QPointF(on_scale.x(), on_scale.y() + lane.height() / 2)
+    QTest.mouseMove(plot, below.toPoint())
+    QTest.mouseRelease(plot, Qt.MouseButton.LeftButton, pos=below.toPoint())
+    assert plot.axes(0).y_span == pytest.approx((1.5, 2.1), abs=0.02)
+    assert plot.mark_s is None
+    low, high = plot.axes(0).y_span
+    wheel(plot, on_scale, 120)
+    nearer = plot.axes(0).y_span
+    assert nearer[1] - nearer[0] == pytest.approx(0.75 * (high - low))
+    assert plot.view == (0.0, plot.view[1])
+    QTest.mouseDClick(plot, Qt.MouseButton.LeftButton, pos=on_scale.toPoint())
+    assert plot.axes(0).y_span == whole
+    plot.set_view(0.101, 0.102)
+    press(plot, Qt.Key.Key_F)
+    fitted = plot.axes(0).y_span
+    assert fitted[1] - fitted[0] < 0.4 * (whole[1] - whole[0])
+    near = plot.traces[0].samples(1010, 1020).values
+    assert fitted[0] < near.min() < near.max() < fitted[1]
+    press(plot, Qt.Key.Key_A)
+    assert limits.own == {}
+    assert window._strip_memory.known(window.takes_place.name) == {}
+    (menu_limits, menu_fit, _menu_all) = plot.limits_menu(1).actions()
+    menu_fit.trigger()
+    assert set(limits.own) == {(plot.traces[1].name, plot.traces[1].stage)}
+    menu_limits.trigger()
+    assert field.isVisible()
+
+
+def wheel(plot: TracePlot, at: QPointF, angle: int) -> None:
+    """Turn the wheel over a place."""
+    turned = QWheelEvent(
+        at,
+        plot.mapToGlobal(at),
+        QPoint(),
+        QPoint(0, angle),
+        Qt.MouseButton.NoButton,
+        Qt.KeyboardModifier.NoModifier,
+        Qt.ScrollPhase.NoScrollPhase,
+        False,
+    )
+    QApplication.sendEvent(plot, turned)
+
+
+def test_what_is_kept_of_limits_and_cannot_be_read_is_left(window: MainWindow) -> None:
+    window.settings.set("limits/kiln", "[[1, 2]")
+    assert window._strip_memory.known("kiln") == {}
+    window._strip_memory.keep("kiln", {("a", "raw"): (0.1, 0.2)})
+    assert window._strip_memory.known("kiln") == {("a", "raw"): (0.1, 0.2)}
+
+
+@pytest.mark.parametrize(
+    ("text", "unit", "span"),
+    [
+        ("1.2 V to 1.8 V", "V", (1.2, 1.8)),
+        ("-5 mV … 5 mV", "V", (-0.005, 0.005)),
+        ("20;80", "%rh", (20.0, 80.0)),
+        ("900 hPa to 1100 hPa", "hPa", (900.0, 1100.0)),
+        ("-1 mA to 2", "A", (-0.001, 2.0)),
+    ],
+)
+def test_limits_are_typed_in_the_units_of_a_channel(
+    text: str, unit: str, span: tuple[float, float]
+) -> None:
+    assert parse_span(text, unit) == pytest.approx(span)
+    assert parse_span(span_text(span, unit), unit) == pytest.approx(span)
+
+
+@pytest.mark.parametrize("text", ["", "1 V", "1 to 2 to 3", "2 to 1", "1 V to 1 V", "1 V to 2 s"])
+def test_no_limits_say_why(text: str) -> None:
+    with pytest.raises(QuantityError):
+        parse_span(text, "V")

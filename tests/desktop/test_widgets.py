@@ -25,7 +25,7 @@ from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import RemoveSlot, SetPin
 from wattigram.desktop.state.jobs import Job
 from wattigram.desktop.state.settings import Settings
-from wattigram.desktop.theme import DARK, LIGHT, MARKERS, PATTERNS
+from wattigram.desktop.theme import DARK, LIGHT, MARKERS, PATTERNS, signal_pen
 from wattigram.desktop.widgets.axes import Axes, span_of
 from wattigram.desktop.widgets.chain.chain_layout import lay_out
 from wattigram.desktop.widgets.drawing import (
@@ -74,6 +74,23 @@ def test_columns_are_drawn_upright_and_touch_each_other(qtbot: QtBot) -> None:
         here, before = dark[:, column], dark[:, column - 1]
         assert rows[here].min() <= rows[before].max() + 1
         assert rows[here].max() >= rows[before].min() - 1
+
+
+@pytest.mark.parametrize("spread", [0.0, 0.0109, 0.3])
+@pytest.mark.parametrize("start", [50.0, 50.5, 50.61586, 50.62673])
+def test_a_trace_that_hardly_moves_has_no_gaps(qtbot: QtBot, start: float, spread: float) -> None:
+    image = canvas(qtbot)
+    x = np.arange(200) + 0.5
+    low = start + spread * (x // 3 % 3)
+    buffer = LineBuffer()
+    fill_trace(buffer, x, low, low - spread)
+    painter = QPainter(image)
+    pen = signal_pen(2, 1.0)
+    pen.setColor(QColor("black"))
+    painter.setPen(pen)
+    buffer.draw(painter)
+    painter.end()
+    assert dark_pixels(image).any(axis=0)[1:199].all()
 
 
 def test_missing_samples_leave_a_gap(qtbot: QtBot) -> None:

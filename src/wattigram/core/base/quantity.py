@@ -193,6 +193,24 @@ def parse_quantity(text: str, unit: str, *, unit_required: bool = False) -> Frac
     return value
 
 
+def parse_value(text: str, unit: str) -> float:
+    """Read ``text`` as a value of a channel, whose unit may be one that nobody here knows.
+
+    Raises
+    ------
+    QuantityError
+        When it is no number, or one of another unit.
+    """
+    if unit in UNIT_NAMES or not unit:
+        return float(parse_quantity(text, unit))
+    return float(parse_quantity(text.strip().removesuffix(unit), ""))
+
+
+def value_text(value: float, unit: str, digits: int = 6) -> str:
+    """A value of a channel, rounded, as :func:`parse_value` reads it."""
+    return exact_text(float(f"{value:.{digits}g}"), unit if unit in UNIT_NAMES else "")
+
+
 def _decimal_text(value: Fraction) -> str | None:
     """Every digit of ``value``, or None when it has no end."""
     reduced = value.denominator

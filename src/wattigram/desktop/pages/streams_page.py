@@ -23,13 +23,7 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.base.errors import QuantityError, WattigramError
-from wattigram.core.base.quantity import (
-    UNIT_NAMES,
-    exact_text,
-    format_si,
-    format_volts,
-    parse_quantity,
-)
+from wattigram.core.base.quantity import format_si, format_volts, parse_value, value_text
 from wattigram.core.capture.recording import Reading, Recording
 from wattigram.core.capture.recording.laid_over import Alignment, alignment_shift_s, laid_over
 from wattigram.core.judge.measured import Measured, Place, Sought, Wanted, measure, next_place
@@ -89,6 +83,7 @@ class StreamsPage(QWidget):
         self.plot.cursor_moved.connect(self._show_values)
         self.plot.mark_moved.connect(lambda _seconds: self._show_values(self.plot.cursor_s))
         self.plot.stretch_changed.connect(self._settled.start)
+        self.plot.limits_field.said.connect(self.error)
         self.plot.place_wanted.connect(self.finder.look)
         self.finder.wanted.connect(self._find)
         self.analysis.wanted.connect(self._measure)
@@ -419,15 +414,13 @@ class StreamsPage(QWidget):
     def _level(self, trace: Trace, mark_s: float | None) -> float:
         """What was typed, or the value at the mark, which stands there from then on."""
         field = self.finder.level
-        unit = trace.unit if trace.unit in UNIT_NAMES else ""
         if not field.text().strip() and mark_s is not None:
             number = trace.number_at(mark_s)
             at_mark = trace.samples(number, number + 1)
             if not at_mark.valid[0]:
                 raise QuantityError("No value came at the mark.", cure="Type a level.")
-            field.setText(exact_text(float(f"{at_mark.values[0]:.6g}"), unit))
-        text = field.text() if unit else field.text().removesuffix(trace.unit)
-        return float(parse_quantity(text, unit))
+            field.setText(value_text(float(at_mark.values[0]), trace.unit))
+        return parse_value(field.text(), trace.unit)
 
     def _on_tick(self, _item: QListWidgetItem) -> None:
         chosen = set()

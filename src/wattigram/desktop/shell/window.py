@@ -44,6 +44,7 @@ from wattigram.desktop.shell.glossary import Glossary
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.state.jobs import Job
 from wattigram.desktop.state.settings import Settings
+from wattigram.desktop.state.strip_memory import StripMemory
 from wattigram.desktop.state.take_folder import TakeFolders
 from wattigram.desktop.state.window_state import (
     keep_size,
@@ -72,6 +73,7 @@ class MainWindow(QMainWindow):
         self.header = Header(PAGES)
         self.chain_page = ChainPage(document)
         self.takes_place = TakeFolders(document, settings)
+        self._strip_memory = StripMemory(settings)
         self.proving = Proving(document, self.board, self.takes_place)
         self.firmware = FirmwareWork(document, self.settings, self.takes_place)
         self.board_choice = BoardChoice(self, self.board, self.firmware)
@@ -169,6 +171,18 @@ class MainWindow(QMainWindow):
             "Shift+F3",
             lambda: self.streams_page.finder.look(False),
         )
+        add(
+            "Stream",
+            "Fit the strips to what is in sight",
+            "",
+            lambda: self.streams_page.plot.fit_values(),
+        )
+        add(
+            "Stream",
+            "Show all values in the strips",
+            "",
+            lambda: self.streams_page.plot.all_values(),
+        )
         add("Stream", "Copy the traces as a picture", "", lambda: self.streams_page.copy_picture())
         add(
             "Stream", "Copy what is measured as text", "", lambda: self.streams_page.analysis.copy()
@@ -244,6 +258,8 @@ class MainWindow(QMainWindow):
             takes.open_wanted.connect(self.take_actions.ask_open)
             takes.export_wanted.connect(self.take_actions.ask_export)
             takes.analysis.expected.connect(self._expect)
+            takes.plot.limits.use(self._strip_memory.known(self.takes_place.name))
+            takes.plot.limits.changed.connect(self._keep_limits)
         elif number == PROOF:
             proof = self.book.proof
             proof.prove_wanted.connect(self.proving.record_and_prove)
@@ -262,6 +278,9 @@ class MainWindow(QMainWindow):
             self.notice.say(
                 f"Expected from now on: {expectation_text(expectation)}. The Proof page has it."
             )
+
+    def _keep_limits(self) -> None:
+        self._strip_memory.keep(self.takes_place.name, self.streams_page.plot.limits.own)
 
     def _on_changed(self, _workspace: object, _before: object) -> None:
         self._show_document()
@@ -282,6 +301,9 @@ class MainWindow(QMainWindow):
         self.header.show_proof(None)
         self.board.set_address(self.board.address)
         self._close_take()
+        if self.book.is_made(STREAMS):
+            own = self._strip_memory.known(self.takes_place.name)
+            self.streams_page.plot.limits.use(own)
         if self.stack.currentIndex() == STREAMS:
             self.streams_page.show_folders(self.proving.folders)
         self.chain_page.show_workspace()

@@ -72,6 +72,8 @@ def fill_trace(buffer: LineBuffer, x: FloatArray, low: FloatArray, high: FloatAr
         view[1:, 1] = np.fmin(top[1:], bottom[:-1])
         view[1:, 3] = np.fmax(bottom[1:], top[:-1])
         view[0, 1], view[0, 3] = top[0], bottom[0]
+        # A segment shorter than a pixel may not be drawn at all.
+        view[:, 3] = np.maximum(view[:, 3], view[:, 1] + 1.0)
     if not np.isfinite(view.sum()):
         view[~np.isfinite(view).all(axis=1)] = -1e6
 

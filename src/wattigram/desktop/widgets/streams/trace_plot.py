@@ -3,16 +3,27 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Iterable
 
-import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWheelEvent
-from PyQt6.QtWidgets import QWidget
+from PyQt6.QtGui import (
+    QContextMenuEvent,
+    QCursor,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+    QWheelEvent,
+)
+from PyQt6.QtWidgets import QMenu, QWidget
 
 from wattigram.desktop.theme import color, number_font, signal_color, signal_pen, text_font, theme
-from wattigram.desktop.widgets.axes import Axes, span_of
+from wattigram.desktop.widgets.axes import Axes
 from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, draw_marker, elide, fill_trace
+from wattigram.desktop.widgets.streams.limits_field import LimitsField
 from wattigram.desktop.widgets.streams.stream_data import LaidUnder, StreamData, Trace
+from wattigram.desktop.widgets.streams.strip_limits import StripLimits
 
 LEFT, RIGHT, BOTTOM, GAP = 80.0, 34.0, 24.0, 6.0
 STRIP = 40.0
@@ -43,7 +54,13 @@ class TracePlot(QWidget):
         self._data: StreamData | None = None
         self._traces: tuple[Trace, ...] = ()
         self.below: LaidUnder | None = None
-        self._spans: dict[tuple[str, str], tuple[float, float]] = {}
+        self.limits = StripLimits()
+        self.limits.changed.connect(self.update)
+        self.limits_field = LimitsField(self)
+        self.limits_field.taken.connect(self.limits.set)
+        self.limits_field.ended.connect(self.setFocus)
+        self._drag_strip: int | None = None
+        self._drag_y, self._drag_span = 0.0, (0.0, 1.0)
         self._buffers: dict[tuple[str, str], LineBuffer] = {}
         self.view = (0.0, 1.0)
         self.cursor_s: float | None = None
@@ -65,7 +82,7 @@ class TracePlot(QWidget):
             else ()
         )
         if is_new:
-            self._spans.clear()
+            self.limits.forget_data()
             self.cursor_s = self.mark_s = self.other_s = None
             if data is not None:
                 self.view = (0.0, max(data.seconds, 1e-9))
@@ -74,7 +91,7 @@ class TracePlot(QWidget):
     def lay_under(self, below: LaidUnder | None) -> None:
         """Show another recording below, or none."""
         self.below = below
-        self._spans.clear()
+        self.limits.forget_data()
         self.update()
 
     @property
@@ -141,14 +158,52 @@ class TracePlot(QWidget):
         return Axes(self._lane(number).adjusted(0, 3, 0, -1), self.view, self._value_span(trace))
 
     def _value_span(self, trace: Trace) -> tuple[float, float]:
-        key = (trace.name, trace.stage)
-        if key not in self._spans:
-            assert self._data is not None
-            _times, low, high = self._data.band(trace, 0.0, self._data.seconds, 400)
-            other = self.below.trace_like(trace) if self.below is not None else None
-            extremes = [*trace.span(), *(other.span() if other is not None else ())]
-            self._spans[key] = span_of(np.array(extremes), low, high)
-        return self._spans[key]
+        assert self._data is not None
+        return self.limits.span(self._data, trace, self.below)
+
+    def strip_at(self, y: float) -> int | None:
+        """Number of the strip at a height; None of none."""
+        for number in range(len(self._traces)):
+            lane = self._lane(number)
+            if lane.top() <= y < lane.bottom() + GAP:
+                return number
+        return None
+
+    def fit_values(self, numbers: Iterable[int] | None = None) -> None:
+        """Limits of strips to what is in sight; of all without numbers."""
+        assert self._data is not None or not self._traces
+        for number in range(len(self._traces)) if numbers is None else numbers:
+            if self._data is not None:
+                self.limits.fit(self._data, self._traces[number], self.view, self.below)
+
+    def all_values(self, numbers: Iterable[int] | None = None) -> None:
+        """Strips show all that there is again."""
+        for number in range(len(self._traces)) if numbers is None else numbers:
+            self.limits.set(self._traces[number], None)
+
+    def ask_limits(self, number: int) -> None:
+        """Have the limits of a strip typed, in it."""
+        trace = self._traces[number]
+        self.limits_field.ask(trace, self._value_span(trace), self._lane(number))
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """What a strip's limits can be."""
+        if event is None:
+            return
+        number = self.strip_at(event.pos().y())
+        if number is None:
+            return
+        menu = self.limits_menu(number)
+        menu.popup(event.globalPos())
+
+    def limits_menu(self, number: int) -> QMenu:
+        """For a strip."""
+        menu = QMenu(self)
+        menu.setAttribute(Qt.WidgetAttribute.WA_DeleteOnClose)
+        menu.addAction("Limits…", lambda: self.ask_limits(number))
+        menu.addAction("Fit to what is in sight", lambda: self.fit_values([number]))
+        menu.addAction("Show all values", lambda: self.all_values([number]))
+        return menu
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint all lanes from their overviews."""
@@ -211,6 +266,8 @@ class TracePlot(QWidget):
         self._paint_gaps(painter, axes, trace)
         painter.setFont(text_font(-0.5))
         label = trace.name + (" · filtered" if trace.stage == "filtered" else "")
+        if (trace.name, trace.stage) in self.limits.own:
+            label += " · own limits"
         width = painter.fontMetrics().horizontalAdvance(label) + 26
         back = QRectF(
             axes.rect.left() + 6, axes.rect.top() + 2, width, painter.fontMetrics().height() + 2
@@ -255,7 +312,7 @@ class TracePlot(QWidget):
         axes = Axes(
             strip.adjusted(0, 3, 0, -3),
             (0.0, max(self._data.seconds, 1e-9)),
-            self._value_span(trace),
+            self.limits.whole(self._data, trace, self.below),
         )
         times, low, high = trace.columns(0.0, self._data.seconds, int(strip.width()))
         painter.setPen(QPen(signal_color(trace.index, 150), 1))
@@ -329,16 +386,38 @@ class TracePlot(QWidget):
         self.set_view(about - (about - begin) * factor, about + (end - about) * factor)
 
     def wheelEvent(self, event: QWheelEvent | None) -> None:
-        """Zoom about the mouse."""
-        if event is not None and self._traces:
+        """Zoom about the mouse: the time, or on a strip's scale its values."""
+        if event is None or not self._traces:
+            return
+        at = event.position()
+        number = self.strip_at(at.y()) if at.x() < LEFT else None
+        if number is not None:
+            self._zoom_values(number, 0.75 ** (event.angleDelta().y() / 120), at.y())
+            event.accept()
+        else:
             self.zoom(
                 0.75 ** (event.angleDelta().y() / 120), self.axes(0).value_at(event.position().x())
             )
             event.accept()
 
+    def _zoom_values(self, number: int, factor: float, y: float) -> None:
+        """A strip's scale ``factor`` times as wide about a height."""
+        axes = self.axes(number)
+        low, high = axes.y_span
+        about = low + (axes.rect.bottom() - y) / axes.rect.height() * (high - low)
+        span = about - (about - low) * factor, about + (high - about) * factor
+        self.limits.set(self._traces[number], span)
+
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
-        """Begin to move along, in the lanes or in the strip."""
+        """Begin to move along, in the lanes or in the strip; on a strip's scale, its values."""
         if event is None or not self._traces or event.button() != Qt.MouseButton.LeftButton:
+            return
+        self.limits_field.leave()
+        if event.position().x() < LEFT:
+            self._drag_strip = self.strip_at(event.position().y())
+            if self._drag_strip is not None:
+                self._drag_y = event.position().y()
+                self._drag_span = self.axes(self._drag_strip).y_span
             return
         self._moved = False
         self._drag_from = event.position().x()
@@ -359,6 +438,12 @@ class TracePlot(QWidget):
         if event is None or not self._traces:
             return
         x = event.position().x()
+        if self._drag_strip is not None:
+            axes, (low, high) = self.axes(self._drag_strip), self._drag_span
+            shift = (event.position().y() - self._drag_y) / axes.rect.height() * (high - low)
+            if shift:
+                self.limits.set(self._traces[self._drag_strip], (low + shift, high + shift))
+            return
         if self._drag_from is not None:
             if self._is_drag_in_strip:
                 self._center_strip(x)
@@ -376,6 +461,7 @@ class TracePlot(QWidget):
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """A click without a move sets the mark."""
+        self._drag_strip = None
         if (
             event is not None
             and self._drag_from is not None
@@ -394,9 +480,16 @@ class TracePlot(QWidget):
         self._drag_from = None
 
     def mouseDoubleClickEvent(self, event: QMouseEvent | None) -> None:
-        """The whole take again."""
-        if self._data is not None:
+        """The whole take again; on a strip's scale its values in sight, or all of them."""
+        if self._data is None or event is None:
+            return
+        number = self.strip_at(event.position().y()) if event.position().x() < LEFT else None
+        if number is None:
             self.set_view(0.0, self._data.seconds)
+        elif (self._traces[number].name, self._traces[number].stage) in self.limits.own:
+            self.all_values([number])
+        else:
+            self.fit_values([number])
 
     def leaveEvent(self, event: QEvent | None) -> None:
         """No cursor without a mouse."""
@@ -406,7 +499,8 @@ class TracePlot(QWidget):
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """+ and − zoom about the mark, or the middle; arrows move along, Home shows all; M marks both ends of what is
-        in sight, Escape takes marks away; N goes to the next place that is looked for, Shift+N to the one before."""
+        in sight, Escape takes marks away; N goes to the next place that is looked for, Shift+N to the one before; F fits
+        all strips to what is in sight, A shows all values, L has the limits of the strip under the mouse typed."""
         if event is None:
             return
         key = Qt.Key(event.key())
@@ -422,6 +516,13 @@ class TracePlot(QWidget):
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             step = (end - begin) * (0.2 if key == Qt.Key.Key_Right else -0.2)
             self.set_view(begin + step, end + step)
+        elif key == Qt.Key.Key_F:
+            self.fit_values()
+        elif key == Qt.Key.Key_A:
+            self.all_values()
+        elif key == Qt.Key.Key_L and self._traces:
+            under = self.strip_at(self.mapFromGlobal(QCursor.pos()).y())
+            self.ask_limits(under if under is not None and self.underMouse() else 0)
         elif key == Qt.Key.Key_Home and self._data is not None:
             self.set_view(0.0, self._data.seconds)
         elif key == Qt.Key.Key_M and self._data is not None:
