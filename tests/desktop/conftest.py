@@ -14,6 +14,9 @@ from pytestqt.qtbot import QtBot
 
 from tests.paths import KILN
 from tests.patience import PATIENCE_MS
+from wattigram.core.capture.session import record_run
+from wattigram.core.model.design import Workspace
+from wattigram.desktop.pages.streams_page import StreamsPage
 from wattigram.desktop.shell.app import make_app, make_window
 from wattigram.desktop.shell.window import MainWindow
 
@@ -113,3 +116,17 @@ def press(
 ) -> None:
     QTest.keyClick(widget, key, modifier)
     QApplication.processEvents()
+
+
+@pytest.fixture
+def kiln_take(kiln: Workspace, tmp_path: Path) -> Path:
+    record_run(kiln, 2.0, tmp_path / "kiln.h5", fast=True)
+    return tmp_path / "kiln.h5"
+
+
+def shown(window: MainWindow, wait: Wait, path: Path) -> StreamsPage:
+    """The page with a recording open."""
+    window.take_actions.show(path)
+    page = window.streams_page
+    wait(lambda: page.data is not None and page.data.path == path)
+    return page

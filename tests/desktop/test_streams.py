@@ -13,7 +13,7 @@ from PyQt6.QtWidgets import QApplication
 from pytestqt.qtbot import QtBot
 
 from tests.conftest import edited
-from tests.desktop.conftest import Wait, click, press
+from tests.desktop.conftest import Wait, click, press, shown
 from wattigram.core.base.errors import QuantityError, TakeError
 from wattigram.core.board import Run
 from wattigram.core.capture.session import record_run
@@ -24,7 +24,6 @@ from wattigram.core.model.bench import DcSource, Wiring
 from wattigram.core.model.design import Workspace, project_text
 from wattigram.core.model.design.edits import SetAlignment, SetWiring
 from wattigram.core.silicon.deploy import effective_bench, effective_config
-from wattigram.desktop.pages.streams_page import StreamsPage
 from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.widgets.streams.stream_data import StreamData, load_stream
 from wattigram.desktop.widgets.streams.strip_limits import parse_span, span_text
@@ -152,20 +151,6 @@ def measured(window: MainWindow, wait: Wait, kind: str) -> Measured:
     wait(lambda: panel.measured is not None and panel.measured.kind == kind)
     assert panel.measured is not None
     return panel.measured
-
-
-@pytest.fixture
-def kiln_take(kiln: Workspace, tmp_path: Path) -> Path:
-    record_run(kiln, 2.0, tmp_path / "kiln.h5", fast=True)
-    return tmp_path / "kiln.h5"
-
-
-def shown(window: MainWindow, wait: Wait, path: Path) -> StreamsPage:
-    """The page with a recording open."""
-    window.take_actions.show(path)
-    page = window.streams_page
-    wait(lambda: page.data is not None and page.data.path == path)
-    return page
 
 
 def test_what_is_in_sight_or_between_the_marks_is_measured(

@@ -17,6 +17,11 @@ def test_writing_replaces_the_file_in_one_step(tmp_path: Path) -> None:
     assert list(tmp_path.iterdir()) == [path]
 
 
+def test_bytes_are_written_as_they_are(tmp_path: Path) -> None:
+    write_atomically(tmp_path / "a.pdf", b"\xff\r\n\x00", ProjectError)
+    assert (tmp_path / "a.pdf").read_bytes() == b"\xff\r\n\x00"
+
+
 def test_the_old_file_stays_when_the_folder_is_gone(tmp_path: Path) -> None:
     with pytest.raises(ProjectError, match="cannot be written"):
         write_atomically(tmp_path / "none" / "a.toml", "new", ProjectError)

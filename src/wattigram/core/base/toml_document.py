@@ -122,8 +122,8 @@ def _known_keys(model: type[StrictModel]) -> list[str]:
     return sorted(keys)
 
 
-def write_atomically(path: Path, text: str, error: type[FileError]) -> None:
-    """Put ``text`` in place of the file in one step: the old file or the new one, never half.
+def write_atomically(path: Path, content: str | bytes, error: type[FileError]) -> None:
+    """Put ``content`` in place of the file in one step: the old file or the new one, never half.
 
     A link is followed: what it leads to is replaced, and it stays a link.
 
@@ -137,8 +137,8 @@ def write_atomically(path: Path, text: str, error: type[FileError]) -> None:
             prefix=f".{path.name}.", suffix=".tmp", dir=path.parent
         )
         try:
-            with os.fdopen(handle, "w", encoding="utf-8") as stream:
-                stream.write(text)
+            with os.fdopen(handle, "wb") as stream:
+                stream.write(content.encode() if isinstance(content, str) else content)
                 stream.flush()
                 os.fsync(stream.fileno())
             os.chmod(temporary, path.stat().st_mode & 0o777 if path.exists() else 0o644)

@@ -4,14 +4,21 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
+from wattigram.core.base.errors import FileError, WattigramError
+from wattigram.core.base.toml_document import write_atomically
+from wattigram.core.base.user_folders import safe_name
 from wattigram.desktop.controllers.files import ProjectFiles, ask_save
 from wattigram.desktop.controllers.proof_controller import Proving
 from wattigram.desktop.pages.page_stack import STREAMS, PageStack
 from wattigram.desktop.state.document import Document
+
+if TYPE_CHECKING:
+    from wattigram.core.judge.measured import Measured
 
 
 class TakeActions(QObject):
@@ -79,6 +86,71 @@ class TakeActions(QObject):
         """Show a take, or a recording, on its page."""
         self.page_wanted.emit(STREAMS)
         self._book.streams.add_take(path)
+
+    def ask_picture(self, widget: QWidget, name: str) -> None:
+        """Ask where a picture of what a widget shows goes, and as what."""
+        from wattigram.desktop.controllers.saved_pictures import FILTERS, KINDS, save_picture
+
+        def save(chosen: str) -> None:
+            self._write(Path(chosen), lambda path: save_picture(widget, path, name))
+
+        path = self._files.folder / f"{safe_name(name)}{next(iter(KINDS))}"
+        dialog = ask_save(self._parent, "Save a picture", path, FILTERS, save)
+
+        def follow_kind(title: str) -> None:
+            dialog.setDefaultSuffix(title.partition("*.")[2].removesuffix(")"))
+
+        dialog.filterSelected.connect(follow_kind)
+
+    def ask_table(self, name: str, text: Callable[[Measured], str]) -> None:
+        """Ask where what is measured goes, as text with commas."""
+        measured = self._book.streams.analysis.measured
+        if measured is None or not text(measured).strip():
+            self._say(
+                "Nothing is measured that could be saved. Choose a signal and what is measured."
+            )
+            return
+        content = text(measured)
+
+        def save(chosen: str) -> None:
+            self._write(Path(chosen), lambda path: write_atomically(path, content, FileError))
+
+        path = self._files.folder / f"{name}.csv"
+        ask_save(self._parent, "Save a table", path, "Text with commas (*.csv)", save)
+
+    def _write(self, path: Path, write: Callable[[Path], None]) -> None:
+        try:
+            write(path)
+        except WattigramError as fault:
+            self._say(str(fault))
+        else:
+            self._say(f"Written: {path}")
+
+    def ask_traces_picture(self) -> None:
+        """Of the traces on the Streams page."""
+        path = self.open_path
+        if path is not None:
+            self.ask_picture(self._book.streams.plot, f"{path.stem} traces")
+
+    def ask_curve_picture(self) -> None:
+        """Of the curve of what is measured."""
+        panel = self._book.streams.analysis
+        if panel.measured is None or panel.curve.curve is None:
+            self._say("There is no curve. Choose what is measured: a spectrum has one.")
+            return
+        self.ask_picture(panel.curve, f"{panel.measured.kind} of {panel.measured.channels[0]}")
+
+    def ask_figures(self) -> None:
+        """The figures as a table."""
+        from wattigram.core.judge.measured import figures_csv  # late: HDF5 comes with it
+
+        self.ask_table("figures", figures_csv)
+
+    def ask_curve(self) -> None:
+        """The curve as a table."""
+        from wattigram.core.judge.measured import curve_csv  # late: HDF5 comes with it
+
+        self.ask_table("curve", lambda measured: curve_csv(measured) if measured.curve else "")
 
     def export_open(self) -> None:
         """Export the take on the Streams page."""

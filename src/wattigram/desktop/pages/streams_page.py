@@ -493,10 +493,10 @@ def _summary(data: StreamData) -> str:
         samples = f"{sum(channel.count for channel in recording.channels):,}".replace(",", "\u202f")
         told = [f"{length} · {samples} samples · {recording.format}", *recording.notes]
         return ". ".join(line.rstrip(".") for line in told)
-    lost = take.lost_cycles
+    lost, came = take.lost_cycles, len(take.events)
     samples = f"{take.samples:,}".replace(",", "\u202f")
     return (
-        f"{length} · {samples} samples · {lost or 'no'} scans lost · {len(take.events)} events · "
+        f"{length} · {samples} samples · {lost or 'no'} scans lost · {came} event{'' if came == 1 else 's'} · "
         f"build {take.build_id}" + ("" if take.complete else " · not finished")
     )
 

@@ -193,9 +193,14 @@ class MainWindow(QMainWindow):
             "",
             lambda: self.streams_page.analysis.copy_curve(),
         )
+        add("Stream", "Save the traces as a picture…", "", self.take_actions.ask_traces_picture)
+        add("Stream", "Save the curve as a picture…", "", self.take_actions.ask_curve_picture)
+        add("Stream", "Save the figures as a table…", "", self.take_actions.ask_figures)
+        add("Stream", "Save the curve as a table…", "", self.take_actions.ask_curve)
         for number, name in enumerate(PAGES):
             add("View", f"Go to {name}", f"Alt+{number + 1}", partial(self.show_page, number))
         add("View", "Copy the page as a picture", "Ctrl+Shift+C", self.copy_page)
+        add("View", "Save the page as a picture…", "", self.save_page)
         add("View", "Find an action", "Ctrl+K", self.open_palette)
         add("File", "New project…", "Ctrl+N", lambda: self._open_palette_of("New project on "))
         add(
@@ -445,6 +450,13 @@ class MainWindow(QMainWindow):
         page = self.stack.currentWidget()
         if clipboard is not None and page is not None:
             clipboard.setPixmap(page.grab())
+
+    def save_page(self) -> None:
+        """The page as a picture in a file."""
+        page = self.stack.currentWidget()
+        if page is not None:
+            name = f"{self.document.workspace.project.name} {PAGES[self.stack.currentIndex()]}"
+            self.take_actions.ask_picture(page, name)
 
     def _restore(self) -> None:
         restore_size(self, self.settings)

@@ -1,6 +1,7 @@
 """What is measured of a stretch of a recording, figure by figure, with what the design predicts beside it."""
 
 from wattigram.core.judge.measured.as_expectation import as_expectation
+from wattigram.core.judge.measured.csv_text import curve_csv, figures_csv
 from wattigram.core.judge.measured.figures import Figure, Measured
 from wattigram.core.judge.measured.kinds import KINDS, Kind, Wanted, measure
 from wattigram.core.judge.measured.places import PLACES, Place, Sought, next_place, places_between
@@ -15,6 +16,8 @@ __all__ = [
     "Sought",
     "Wanted",
     "as_expectation",
+    "curve_csv",
+    "figures_csv",
     "measure",
     "next_place",
     "places_between",
