@@ -286,7 +286,7 @@ def measure(
 
     Parameters
     ----------
-    kind : ``statistics``, ``sine``, ``spectrum``, ``histogram``, ``intervals``, ``folded``, ``step``; of two signals
+    kind : ``statistics``, ``expected``, ``sine``, ``spectrum``, ``histogram``, ``intervals``, ``folded``, ``step``; of two signals
         ``gain``, ``response``, ``against``, ``lag``
     options : of :class:`wattigram.core.judge.measured.Wanted`, such as ``window``, ``stimulus``, ``level``
 

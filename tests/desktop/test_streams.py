@@ -187,6 +187,7 @@ def test_what_is_in_sight_or_between_the_marks_is_measured(
 @pytest.mark.parametrize(
     ("kind", "curve"),
     [
+        ("expected", "line"),
         ("sine", None),
         ("spectrum", "line"),
         ("histogram", "bars"),

@@ -139,7 +139,7 @@ def test_every_figure_that_can_be_expected_is_measured(
     """Names and units of one table and of what is measured are the same."""
     take = take_of(kiln)
     assert set(FIGURES) <= {kind.name for kind in KINDS}
-    for kind in ("statistics", "sine", "spectrum", "intervals", "folded"):
+    for kind in ("statistics", "expected", "sine", "spectrum", "intervals", "folded"):
         found = {
             one.key: one for one in measure(recording_of_take(take), Wanted(kind, (COIL,))).figures
         }
@@ -157,7 +157,7 @@ def test_every_figure_that_can_be_expected_is_measured(
         assert {one.key for one in told.figures} >= set(FIGURES[kind])
 
 
-@pytest.mark.parametrize("kind", ["statistics", "sine", "spectrum", "intervals"])
+@pytest.mark.parametrize("kind", ["statistics", "expected", "sine", "spectrum", "intervals"])
 def test_what_was_measured_holds_as_an_expectation(
     kind: str, kiln: Workspace, take_of: Callable[..., Take]
 ) -> None:

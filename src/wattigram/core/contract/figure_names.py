@@ -12,6 +12,13 @@ FIGURES: dict[str, dict[str, tuple[str, str]]] = {
         "peak-to-peak": ("peak to peak", "V"),
         "drift": ("drift", "V/s"),
     },
+    "expected": {
+        "inside": ("share inside what is expected", "%"),
+        "outside": ("samples outside what is expected", ""),
+        "farthest": ("farthest outside what is expected", "V"),
+        "mean-apart": ("mean of captured less expected", "V"),
+        "rms-apart": ("rms of captured less expected", "V"),
+    },
     "sine": {
         "frequency": ("frequency", "Hz"),
         "amplitude": ("amplitude", "V"),

@@ -380,6 +380,7 @@ class StreamsPage(QWidget):
         """Go to the next place, or the one before, of the signal that is measured."""
         data, name = self.data, self.analysis.first.currentText()
         if data is None:
+            self.finder.show_why("Choose a take or a recording first.")
             return
         trace = next((one for one in data.traces if one.channel.name == name), None)
         if trace is None:

@@ -11,10 +11,19 @@ from wattigram.core.judge.measured.figures import Figure
 from wattigram.core.judge.measured.kinds import Wanted
 from wattigram.core.model.design import FigureExpectation
 
-THE_MORE_THE_BETTER = frozenset({"sinad", "snr", "sfdr", "enob", "enob-full-scale"})
+THE_MORE_THE_BETTER = frozenset({"sinad", "snr", "sfdr", "enob", "enob-full-scale", "inside"})
 THE_LESS_THE_BETTER = frozenset(
     {"thd", "noise", "std", "density", "inl", "dnl", "missing-codes", "noise-lsb", "jitter"}
-    | {"neighbour-jitter", "spread", "overshoot", "settling", "rise"}
+    | {
+        "neighbour-jitter",
+        "spread",
+        "overshoot",
+        "settling",
+        "rise",
+        "outside",
+        "farthest",
+        "rms-apart",
+    }
 )
 """Of what is in neither a band about the value is expected."""
 LEEWAY, LEEWAY_ABOVE = 0.01, 0.2

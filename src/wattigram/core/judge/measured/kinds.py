@@ -7,6 +7,7 @@ from collections.abc import Callable
 
 import msgspec
 import numpy as np
+from msgspec import structs
 
 from wattigram.core.analysis import (
     CodeDensity,
@@ -33,6 +34,7 @@ from wattigram.core.analysis import (
 from wattigram.core.base.errors import TakeError
 from wattigram.core.capture.recording import Block, Channel, Recording
 from wattigram.core.capture.recording.from_take import TakeChannel
+from wattigram.core.judge.measured.beside_expected import beside_expected
 from wattigram.core.judge.measured.events import MOST as MOST_EVENTS
 from wattigram.core.judge.measured.events import event_figures
 from wattigram.core.judge.measured.figures import Figure, Measured
@@ -208,6 +210,14 @@ def _statistics(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
         tuple(figures),
         tuple(notes),
     )
+
+
+def _expected(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
+    (channel,) = channels
+    if not isinstance(channel, TakeChannel):
+        raise ValueError("no design says what is expected of it")
+    found = beside_expected(channel, wanted.begin_s, wanted.end_s)
+    return Measured(wanted.kind, wanted.channels, **structs.asdict(found))
 
 
 def _sine(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
@@ -651,6 +661,7 @@ def _lag(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
 
 KINDS = (
     Kind("statistics", "Statistics", 1, _statistics),
+    Kind("expected", "Expected", 1, _expected),
     Kind("sine", "Sine", 1, _sine),
     Kind("spectrum", "Spectrum", 1, _spectrum),
     Kind("histogram", "Histogram", 1, _histogram),

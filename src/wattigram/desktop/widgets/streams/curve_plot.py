@@ -24,7 +24,7 @@ BINS = 60
 
 
 class Curve(msgspec.Struct, frozen=True):
-    """What is drawn: lines, bars from ``base``, or points, with a band about them where there is one."""
+    """What is drawn: a line, bars from zero, or points, with a band of ``half`` its height about it, or about zero."""
 
     x: FloatArray
     y: FloatArray
@@ -33,6 +33,15 @@ class Curve(msgspec.Struct, frozen=True):
     title: str
     draw: Literal["line", "bars", "points"] = "line"
     half: FloatArray | None = None
+    is_about_zero: bool = False
+
+    @property
+    def band(self) -> tuple[FloatArray, FloatArray] | None:
+        """(lowest, highest) of the band; None where there is none."""
+        if self.half is None:
+            return None
+        middle = np.zeros_like(self.y) if self.is_about_zero else self.y
+        return middle - self.half, middle + self.half
 
 
 def curve_of(measured: Measured, unit: str) -> Curve | None:
@@ -88,6 +97,10 @@ def curve_of(measured: Measured, unit: str) -> Curve | None:
                 "points",
                 2 * told["gain_db_sigma"],
             )
+        case "expected":
+            at_s, band = told["at_s"], told["band"]
+            title = "captured less expected, and the band"
+            return Curve(at_s, told["difference"], "s", unit, title, "line", band, True)
         case "difference":
             return Curve(
                 told["at_s"], told["difference"], "s", unit, "the first less the second", "line"
@@ -146,8 +159,8 @@ class CurvePlot(QWidget):
         painter.save()
         painter.setClipRect(axes.rect)
         x, y = axes.x(curve.x), axes.y(curve.y)
-        if curve.half is not None:
-            low, high = axes.y(curve.y - curve.half), axes.y(curve.y + curve.half)
+        if curve.band is not None:
+            low, high = (axes.y(limit) for limit in curve.band)
             draw_band(painter, x, low, high, signal_color(self._index, t.tint_alpha))
         if curve.draw == "bars":
             self._bars(painter, axes, curve)
@@ -176,8 +189,7 @@ class CurvePlot(QWidget):
             max(10.0, self.width() - LEFT - RIGHT),
             max(10.0, self.height() - TOP - BOTTOM),
         )
-        half = curve.half if curve.half is not None else np.zeros(1)
-        y_span = span_of(curve.y - half, curve.y + half)
+        y_span = span_of(curve.y, *(curve.band or ()))
         if curve.draw == "bars":
             y_span = 0.0, max(1.0, float(curve.y.max()) * 1.08)
         low, high = float(curve.x.min()), float(curve.x.max())
