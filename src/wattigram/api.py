@@ -279,6 +279,7 @@ def measure(
     *signals: str,
     begin_s: float | None = None,
     end_s: float | None = None,
+    progress: Callable[[float], None] | None = None,
     **options: Any,
 ) -> Measured:
     """What is measured of a stretch, each figure with its uncertainty, and with what the design predicts where it is a
@@ -288,6 +289,7 @@ def measure(
     ----------
     kind : ``statistics``, ``expected``, ``sine``, ``spectrum``, ``histogram``, ``intervals``, ``folded``, ``step``; of two signals
         ``gain``, ``response``, ``against``, ``lag``
+    progress : is told how much was read, 0 to 1, and may raise to end it
     options : of :class:`wattigram.core.judge.measured.Wanted`, such as ``window``, ``stimulus``, ``level``
 
     Raises
@@ -302,7 +304,7 @@ def measure(
         wanted = Wanted(kind, signals, begin_s, end_s, **options)
     except TypeError as fault:
         raise WattigramError(f"That is no way to measure: {fault}.") from fault
-    return measured(_recording(source), wanted)
+    return measured(_recording(source), wanted, progress)
 
 
 def places(

@@ -178,7 +178,11 @@ def test_what_is_in_sight_or_between_the_marks_is_measured(
     plot.setFocus()
     press(plot, Qt.Key.Key_Escape)
     wait(lambda: page.analysis.measured is not None and page.analysis.measured.samples == 20_000)
+    older = page._measuring
     plot.set_view(0.2, 0.4)
+    wait(lambda: page._measuring is not older)
+    assert older is not None
+    assert older._is_cancelled.is_set()  # nobody waits for it any more
     wait(lambda: page.analysis.measured is not None and page.analysis.measured.samples == 2000)
     press(plot, Qt.Key.Key_M)
     assert plot.stretch == pytest.approx((0.2, 0.4))

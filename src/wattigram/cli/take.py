@@ -184,6 +184,7 @@ def analyse(
             sets = [names[: kind.channels] if not signals else names]
         else:
             sets = [(name,) for name in names]
+        progress = Progress("Measuring")
         told = [
             measure(
                 recording,
@@ -201,9 +202,11 @@ def analyse(
                     frequency_hz=frequency,
                     band=band,
                 ),
+                progress,
             )
             for one in sets
         ]
+        progress.done()
     if as_json:
         click.echo(
             json.dumps([one.data(curves=curves) for one in told], indent=2, ensure_ascii=False)

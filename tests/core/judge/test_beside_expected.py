@@ -13,7 +13,7 @@ from wattigram.core.capture.recording.channel import EvenChannel
 from wattigram.core.capture.take import Take
 from wattigram.core.judge import prove
 from wattigram.core.judge.compared_streams import compared
-from wattigram.core.judge.measured import Measured, Wanted, beside_expected, measure
+from wattigram.core.judge.measured import KINDS, Measured, Wanted, beside_expected, measure
 from wattigram.core.model.design import FigureExpectation, Workspace
 from wattigram.core.model.design.edits import AddExpectation, apply_edit
 
@@ -85,3 +85,31 @@ def test_of_what_nothing_is_expected_it_says_so(kiln: Workspace) -> None:
     channel = EvenChannel("a", "V", 100, 1000.0, lambda begin, end: np.zeros(end - begin))
     with pytest.raises(TakeError, match="no design"):
         measure(Recording("a", "made", (channel,)), Wanted("expected", ("a",)))
+
+
+class EnoughError(Exception):
+    """Nobody waits for it any more."""
+
+
+@pytest.mark.parametrize("kind", [kind.name for kind in KINDS])
+def test_what_nobody_waits_for_is_ended(
+    kind: str, kiln: Workspace, take_of: Callable[..., Take]
+) -> None:
+    """Every kind that reads samples tells how far it is, and ends where that raises."""
+    names = ("Coil current", "Upper zone")[
+        : next(one.channels for one in KINDS if one.name == kind)
+    ]
+
+    def enough(share: float) -> None:
+        assert 0 <= share <= 1
+        raise EnoughError
+
+    recording = recording_of_take(take_of(kiln))
+    if kind == "events":
+        with pytest.raises(
+            TakeError
+        ):  # of this signal there are none, and no samples are read for it
+            measure(recording, Wanted(kind, names), enough)
+        return
+    with pytest.raises(EnoughError):
+        measure(recording, Wanted(kind, names), enough)

@@ -75,6 +75,8 @@ class StreamsPage(QWidget):
         self.align = QComboBox()
         self.under_label = QLabel()
         self._request = 0
+        self._measuring: Job | None = None
+        """The newest; nobody waits for older ones."""
         self._below: StreamData | None = None
         self._shift_s = 0.0
         self._build()
@@ -355,14 +357,16 @@ class StreamsPage(QWidget):
         request = self._request
         seen, below = self._seen, self._below
 
-        def work(_progress: object) -> Measured:
+        def work(progress: Callable[[float], None]) -> Measured:
             with ExitStack() as stack:
                 stack.enter_context(data.opened.reading())
                 if below is not None:
                     stack.enter_context(below.opened.reading())
-                return measure(seen, wanted)
+                return measure(seen, wanted, progress)
 
-        job = Job("Measuring", work, self)
+        if self._measuring is not None:
+            self._measuring.cancel()
+        job = self._measuring = Job("Measuring", work, self)
 
         def show(measured: Measured) -> None:
             if request == self._request:  # an older answer is dropped

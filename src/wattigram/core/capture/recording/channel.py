@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import copy
 from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterator
 from types import TracebackType
@@ -86,6 +87,14 @@ class Channel(ABC):
     rate_hz: float | None = None
     lsb: float | None = None
     full_scale: float | None = None
+    progress: Callable[[float], None] = staticmethod(lambda _share: None)
+    """Is told how much of a stretch has been given, 0 to 1, and may raise to end it."""
+
+    def watched(self, progress: Callable[[float], None]) -> Self:
+        """The same channel, for somebody who wants to be told how far it is."""
+        other = copy.copy(self)
+        other.progress = progress
+        return other
 
     @abstractmethod
     def read(self, begin: int, end: int) -> Block:
@@ -108,6 +117,7 @@ class Channel(ABC):
         begin, end = self.numbers(begin_s, end_s)
         for at in range(begin, end, size):
             yield self.read(at, min(end, at + size))
+            self.progress(min(1.0, (at + size - begin) / (end - begin)))
 
     def stretch(self, begin_s: float | None = None, end_s: float | None = None) -> Block:
         """All of a stretch at once.

@@ -87,6 +87,7 @@ def beside_expected(channel: TakeChannel, begin_s: float | None, end_s: float | 
     beyond_v = band_v = 0.0
     times: list[float] = []
     for at in range(begin, end, BLOCK):
+        channel.progress((at - begin) / (end - begin))
         both = compared(take, chain, name, at, min(at + BLOCK, end), channel.filtered)
         if both is None or not both.samples.valid.any():
             continue

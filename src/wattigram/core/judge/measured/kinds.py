@@ -92,8 +92,11 @@ class Kind(msgspec.Struct, frozen=True):
     measure: Callable[[tuple[Channel, ...], Wanted], Measured]
 
 
-def measure(recording: Recording, wanted: Wanted) -> Measured:
-    """Measure a stretch of a recording.
+def measure(
+    recording: Recording, wanted: Wanted, progress: Callable[[float], None] | None = None
+) -> Measured:
+    """Measure a stretch of a recording; ``progress`` is told how much of a channel was read, 0 to 1, and may raise to
+    end it.
 
     Raises
     ------
@@ -112,6 +115,8 @@ def measure(recording: Recording, wanted: Wanted) -> Measured:
             f"{len(wanted.channels)} were named."
         )
     channels = tuple(recording.channel(name) for name in wanted.channels)
+    if progress is not None:
+        channels = tuple(channel.watched(progress) for channel in channels)
     try:
         return kind.measure(channels, wanted)
     except ValueError as fault:
