@@ -51,6 +51,15 @@ class Place(msgspec.Struct, frozen=True):
     title: str
 
 
+class Search(msgspec.Struct, frozen=True):
+    """What is looked for, from when, which way, and who is told how far it is."""
+
+    sought: Sought
+    from_s: float
+    forward: bool
+    progress: Callable[[float], None]
+
+
 def next_place(
     recording: Recording,
     sought: Sought,
@@ -75,7 +84,7 @@ def next_place(
         )
     channel = recording.channel(sought.channel)
     try:
-        return way.find(channel, sought, from_s, forward, progress)
+        return way.find(channel, Search(sought, from_s, forward, progress))
     except ValueError as fault:
         raise TakeError(
             f"{way.title.capitalize()} cannot be looked for in “{channel.name}”: {fault}."
@@ -103,24 +112,16 @@ def places_between(
 # --- runs of samples
 
 
-def _run(
-    channel: Channel,
-    flags: Flags,
-    from_s: float,
-    forward: bool,
-    progress: Callable[[float], None],
-) -> tuple[int, int] | None:
+def _run(channel: Channel, flags: Flags, search: Search) -> tuple[int, int] | None:
     """(first, past the last) of a run of samples that are so."""
-    start = _first(channel, flags, from_s, progress) if forward else None
-    if not forward:
-        start = _last(channel, flags, from_s, progress)
+    start = (_first if search.forward else _last)(channel, flags, search)
     if start is None:
         return None
     for begin, end in _growing(channel.count - start):
         ends = np.flatnonzero(~flags(start + begin, start + end))
         if len(ends):
             return start, start + begin + int(ends[0])
-        progress(end / (channel.count - start))
+        search.progress(end / (channel.count - start))
     return start, channel.count
 
 
@@ -141,28 +142,25 @@ def _starts(flags: Flags, begin: int, end: int) -> NDArray[np.intp]:
     return np.flatnonzero(is_first[begin - before :]) + begin
 
 
-def _first(
-    channel: Channel, flags: Flags, from_s: float, progress: Callable[[float], None]
-) -> int | None:
-    first = _past(channel, from_s)
+def _first(channel: Channel, flags: Flags, search: Search) -> int | None:
+    first = _past(channel, search.from_s)
     count = channel.count - first
     for begin, end in _growing(count):
         starts = _starts(flags, first + begin, first + end)
         if len(starts):
             return int(starts[0])
-        progress(end / count)
+        search.progress(end / count)
     return None
 
 
-def _last(
-    channel: Channel, flags: Flags, from_s: float, progress: Callable[[float], None]
-) -> int | None:
+def _last(channel: Channel, flags: Flags, search: Search) -> int | None:
+    from_s = search.from_s
     past = channel.count if from_s == math.inf else channel.number_at(from_s)
     for begin, end in _growing(past):
         starts = _starts(flags, past - end, past - begin)
         if len(starts):
             return int(starts[-1])
-        progress(end / past)
+        search.progress(end / past)
     return None
 
 
@@ -195,13 +193,7 @@ def _shown(value: float, channel: Channel) -> str:
 # --- what is looked for
 
 
-def _unexpected(
-    channel: Channel,
-    sought: Sought,
-    from_s: float,
-    forward: bool,
-    progress: Callable[[float], None],
-) -> Place | None:
+def _unexpected(channel: Channel, search: Search) -> Place | None:
     if not isinstance(channel, TakeChannel):
         raise ValueError("no design says what is expected of it")
     take, name = channel.take, channel.signal.name
@@ -221,7 +213,7 @@ def _unexpected(
         far = np.abs(both.samples.volts - both.expected.settled_v) - both.expected.half_width_v
         return np.asarray(np.where(both.samples.valid, np.maximum(far, 0.0), 0.0))
 
-    run = _run(channel, lambda begin, end: beyond(begin, end) > 0, from_s, forward, progress)
+    run = _run(channel, lambda begin, end: beyond(begin, end) > 0, search)
     if run is None:
         return None
     most = max(
@@ -234,29 +226,15 @@ def _unexpected(
     return _place(channel, *run, title)
 
 
-def _missing(
-    channel: Channel,
-    sought: Sought,
-    from_s: float,
-    forward: bool,
-    progress: Callable[[float], None],
-) -> Place | None:
-    run = _run(
-        channel, lambda begin, end: ~channel.read(begin, end).valid, from_s, forward, progress
-    )
+def _missing(channel: Channel, search: Search) -> Place | None:
+    run = _run(channel, lambda begin, end: ~channel.read(begin, end).valid, search)
     if run is None:
         return None
     return _place(channel, *run, f"{_samples(run[1] - run[0])} missing")
 
 
-def _above(
-    channel: Channel,
-    sought: Sought,
-    from_s: float,
-    forward: bool,
-    progress: Callable[[float], None],
-) -> Place | None:
-    level = sought.level
+def _above(channel: Channel, search: Search) -> Place | None:
+    level = search.sought.level
     if level is None or not math.isfinite(level):
         raise ValueError("no level is given")
 
@@ -264,20 +242,14 @@ def _above(
         block = channel.read(begin, end)
         return np.asarray(block.valid & (block.values >= level))
 
-    run = _run(channel, flags, from_s, forward, progress)
+    run = _run(channel, flags, search)
     if run is None:
         return None
     title = f"{_samples(run[1] - run[0])} at or above {_shown(level, channel)}"
     return _place(channel, *run, title)
 
 
-def _jump(
-    channel: Channel,
-    sought: Sought,
-    from_s: float,
-    forward: bool,
-    progress: Callable[[float], None],
-) -> Place | None:
+def _jump(channel: Channel, search: Search) -> Place | None:
     def moves(begin: int, end: int) -> NDArray[np.float64]:
         """From the sample before to each, (n,); 0 for the first, and where one is missing."""
         before = max(0, begin - 1)
@@ -287,9 +259,7 @@ def _jump(
 
     usual = np.percentile(np.abs(moves(0, min(channel.count, BLOCK))), JUMP_SHARE)
     least = max(JUMP_TIMES * float(usual), LEAST_JUMP_LSB * (channel.lsb or 0.0))
-    run = _run(
-        channel, lambda begin, end: np.abs(moves(begin, end)) > least, from_s, forward, progress
-    )
+    run = _run(channel, lambda begin, end: np.abs(moves(begin, end)) > least, search)
     if run is None:
         return None
     moved = moves(*run)
@@ -298,13 +268,7 @@ def _jump(
     return _place(channel, *run, title)
 
 
-def _event(
-    channel: Channel,
-    sought: Sought,
-    from_s: float,
-    forward: bool,
-    progress: Callable[[float], None],
-) -> Place | None:
+def _event(channel: Channel, search: Search) -> Place | None:
     if not isinstance(channel, TakeChannel):
         raise ValueError("only a take has events")
     take = channel.take
@@ -316,8 +280,8 @@ def _event(
     at_s = events["ticks"].astype(np.float64) / take.tick_hz
     order = np.argsort(at_s, kind="stable")
     at_s, events = at_s[order], events[order]
-    number = int(np.searchsorted(at_s, from_s, "right" if forward else "left"))
-    number -= 0 if forward else 1
+    number = int(np.searchsorted(at_s, search.from_s, "right" if search.forward else "left"))
+    number -= 0 if search.forward else 1
     if not 0 <= number < len(at_s):
         return None
     watch = watches[int(events[number]["source"])]
@@ -329,7 +293,7 @@ class Way(msgspec.Struct, frozen=True):
     """How it is called, and what finds it."""
 
     title: str
-    find: Callable[[Channel, Sought, float, bool, Callable[[float], None]], Place | None]
+    find: Callable[[Channel, Search], Place | None]
 
 
 PLACES = {
