@@ -388,6 +388,14 @@ def test_places_are_found_by_keys_and_shown_near_enough_to_be_seen(
     finder.level.setText("much")
     assert "much" in look("level")
     assert "no threshold" in look("event")
+    # Who presses twice wants the second answer only.
+    finder.what.setCurrentIndex(finder.what.findData("unexpected"))
+    finder.look(forward=True)
+    first = page._looking
+    finder.look(forward=True)
+    assert first is not None
+    assert first._is_cancelled.is_set()
+    wait(lambda: "no such place" in finder.found.text())
 
 
 def test_strips_have_limits_of_their_own_that_outlast_the_take(

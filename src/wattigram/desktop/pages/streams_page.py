@@ -76,7 +76,8 @@ class StreamsPage(QWidget):
         self.under_label = QLabel()
         self._request = 0
         self._measuring: Job | None = None
-        """The newest; nobody waits for older ones."""
+        self._looking: Job | None = None
+        """The newest of each; nobody waits for older ones."""
         self._below: StreamData | None = None
         self._shift_s = 0.0
         self._build()
@@ -404,7 +405,9 @@ class StreamsPage(QWidget):
             with data.opened.reading() as recording:
                 return next_place(recording, sought, from_s, forward=forward, progress=progress)
 
-        job = Job("Looking", work, self)
+        if self._looking is not None:
+            self._looking.cancel()
+        job = self._looking = Job("Looking", work, self)
 
         def show(place: Place | None) -> None:
             if data is self.data:
@@ -479,6 +482,9 @@ class StreamsPage(QWidget):
 
     def close_take(self) -> None:
         """Let the file go."""
+        for job in (self._measuring, self._looking):
+            if job is not None:
+                job.cancel()
         if self._below is not None:
             self._take_away()
         if self.data is not None:

@@ -83,6 +83,7 @@ class TracePlot(QWidget):
         )
         if is_new:
             self.limits.forget_data()
+            self.limits_field.leave()
             self.cursor_s = self.mark_s = self.other_s = None
             if data is not None:
                 self.view = (0.0, max(data.seconds, 1e-9))
