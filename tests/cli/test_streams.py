@@ -254,3 +254,9 @@ def test_places_of_a_take_are_listed(take: Path, tmp_path: Path) -> None:
     found = wattigram("take", "find", table, "level", "--level", "1.5", "--most", "1").stdout
     assert found == "1 s  u: one sample at or above 1.5 V\n"
     assert "no design" in wattigram("take", "find", table, "unexpected", "--signal", "u").stderr
+    # What could not be looked through was not found to be as it should be.
+    none = wattigram("take", "find", table, "unexpected")
+    assert none.returncode != 0
+    assert "no design" in none.stderr
+    assert none.stdout == ""
+    assert "“Coil current”: no threshold" in wattigram("take", "find", take, "event").stderr

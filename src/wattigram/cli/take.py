@@ -261,18 +261,23 @@ def find(
     TAKE: Take (HDF5), or a recording. WHAT: what is looked for.
     """
     told: list[tuple[str, Place]] = []
+    left: list[WattigramError] = []
     with open_recording(take, reading_of(said)) as recording:
-        for name in signals or tuple(channel.name for channel in recording.channels):
+        names = signals or tuple(channel.name for channel in recording.channels)
+        for name in names:
             try:
                 found = places_between(recording, Sought(what, name, level), begin_s, end_s)
                 places = list(islice(found, most))
-            except WattigramError:
-                if signals or (what == "level" and level is None):
-                    raise
+            except WattigramError as fault:
+                left.append(fault)
                 continue
             # Events are the signal's, whichever of its channels they are looked for in.
             known = {one for _name, one in told}
             told += [(name, place) for place in places if place not in known]
+    if left and (signals or len(left) == len(names)):
+        raise left[0]
+    for why in left:
+        click.echo(str(why), err=True)
     if as_json:
         rows = [
             {"signal": name, "begin_s": one.begin_s, "end_s": one.end_s, "text": one.title}

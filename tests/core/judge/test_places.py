@@ -13,7 +13,7 @@ from wattigram.core.base.errors import TakeError
 from wattigram.core.capture.recording import Recording, open_recording
 from wattigram.core.capture.recording.channel import EvenChannel
 from wattigram.core.capture.session import record_run
-from wattigram.core.judge.measured import PLACES, Sought, next_place
+from wattigram.core.judge.measured import PLACES, Sought, next_place, places_between
 from wattigram.core.judge.measured import places as places_module
 from wattigram.core.model.design import Workspace
 
@@ -93,6 +93,21 @@ def test_a_take_is_looked_through_for_what_is_unexpected_and_for_events(
         assert all(before < after for (before, _), (after, _) in pairwise(events))
         took = recording.take  # type: ignore[attr-defined]
         assert [at for at, _ in events] == pytest.approx(took.events["ticks"] / took.tick_hz)
+
+
+def test_events_at_one_instant_are_one_place(
+    kiln: Workspace, tmp_path: Path, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    record_run(kiln, 2.0, tmp_path / "t.h5", fast=True)
+    with open_recording(tmp_path / "t.h5") as recording:
+        took = recording.take  # type: ignore[attr-defined]
+        (event,) = took.events
+        other = event.copy()
+        other["entered"] = not event["entered"]
+        both = np.array([event, other], dtype=took.events.dtype)
+        monkeypatch.setattr(took, "events", both)
+        found = list(places_between(recording, Sought("event", "Upper zone")))
+        assert [place.title for place in found] == ["threshold 1 enters, threshold 1 leaves"]
 
 
 @pytest.mark.parametrize(

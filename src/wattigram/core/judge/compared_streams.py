@@ -34,6 +34,12 @@ class Compared(msgspec.Struct, frozen=True):
         """Captured less what a settled reading would be, of those that came, (n,) float64."""
         return np.asarray((self.samples.volts - self.expected.settled_v)[self.samples.valid])
 
+    @property
+    def beyond_v(self) -> FloatArray:
+        """How far each sample lies outside the expected band, (n,) float64: 0 or less inside, NaN where none came."""
+        apart = np.abs(self.samples.volts - self.expected.settled_v)
+        return np.where(self.samples.valid, apart - self.expected.half_width_v, np.nan)
+
 
 def compared(
     take: Take, chain: Chain, name: str, begin: int, end: int, reduced: bool = False

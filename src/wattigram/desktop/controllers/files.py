@@ -37,6 +37,9 @@ def ask_save(
     )
     dialog.setDefaultSuffix(suffix)  # so that the name with its suffix is what is asked about
     dialog.selectFile(path.name)
+    dialog.filterSelected.connect(
+        lambda title: dialog.setDefaultSuffix(title.partition("*.")[2].removesuffix(")"))
+    )
     dialog.fileSelected.connect(use)
     dialog.open()
     return dialog

@@ -95,12 +95,7 @@ class TakeActions(QObject):
             self._write(Path(chosen), lambda path: save_picture(widget, path, name))
 
         path = self._files.folder / f"{safe_name(name)}{next(iter(KINDS))}"
-        dialog = ask_save(self._parent, "Save a picture", path, FILTERS, save)
-
-        def follow_kind(title: str) -> None:
-            dialog.setDefaultSuffix(title.partition("*.")[2].removesuffix(")"))
-
-        dialog.filterSelected.connect(follow_kind)
+        ask_save(self._parent, "Save a picture", path, FILTERS, save)
 
     def ask_table(self, name: str, text: Callable[[Measured], str]) -> None:
         """Ask where what is measured goes, as text with commas."""
@@ -170,9 +165,5 @@ class TakeActions(QObject):
             same = path.suffix.lower() in {"", kind.suffix}
             self._proving.export(take, path, kind if same else None)
 
-        def follow_kind(title: str) -> None:
-            dialog.setDefaultSuffix(kinds[title].suffix.removeprefix("."))
-
         path = self._files.folder / f"{take.stem}{EXPORT_FORMATS[0].suffix}"
         dialog = ask_save(self._parent, "Export", path, ";;".join(kinds), export)
-        dialog.filterSelected.connect(follow_kind)

@@ -263,7 +263,7 @@ class MainWindow(QMainWindow):
             takes.open_wanted.connect(self.take_actions.ask_open)
             takes.export_wanted.connect(self.take_actions.ask_export)
             takes.analysis.expected.connect(self._expect)
-            takes.plot.limits.use(self._strip_memory.known(self.takes_place.name))
+            self._use_limits()
             takes.plot.limits.changed.connect(self._keep_limits)
         elif number == PROOF:
             proof = self.book.proof
@@ -283,6 +283,10 @@ class MainWindow(QMainWindow):
             self.notice.say(
                 f"Expected from now on: {expectation_text(expectation)}. The Proof page has it."
             )
+
+    def _use_limits(self) -> None:
+        """Strips have the limits that this project had."""
+        self.streams_page.plot.limits.use(self._strip_memory.known(self.takes_place.name))
 
     def _keep_limits(self) -> None:
         self._strip_memory.keep(self.takes_place.name, self.streams_page.plot.limits.own)
@@ -307,8 +311,7 @@ class MainWindow(QMainWindow):
         self.board.set_address(self.board.address)
         self._close_take()
         if self.book.is_made(STREAMS):
-            own = self._strip_memory.known(self.takes_place.name)
-            self.streams_page.plot.limits.use(own)
+            self._use_limits()
         if self.stack.currentIndex() == STREAMS:
             self.streams_page.show_folders(self.proving.folders)
         self.chain_page.show_workspace()

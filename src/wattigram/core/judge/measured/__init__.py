@@ -3,8 +3,9 @@
 from wattigram.core.judge.measured.as_expectation import as_expectation
 from wattigram.core.judge.measured.csv_text import curve_csv, figures_csv
 from wattigram.core.judge.measured.figures import Figure, Measured
-from wattigram.core.judge.measured.kinds import KINDS, Kind, Wanted, measure
+from wattigram.core.judge.measured.kinds import KINDS, Kind, measure
 from wattigram.core.judge.measured.places import PLACES, Place, Sought, next_place, places_between
+from wattigram.core.judge.measured.wanted import Wanted
 
 __all__ = [
     "KINDS",

@@ -8,7 +8,7 @@ from decimal import ROUND_CEILING, ROUND_FLOOR, Decimal
 from wattigram.core.capture.recording.from_take import FILTERED
 from wattigram.core.contract.figure_names import FIGURES, OF_TWO
 from wattigram.core.judge.measured.figures import Figure
-from wattigram.core.judge.measured.kinds import Wanted
+from wattigram.core.judge.measured.wanted import Wanted
 from wattigram.core.model.design import FigureExpectation
 
 THE_MORE_THE_BETTER = frozenset({"sinad", "snr", "sfdr", "enob", "enob-full-scale", "inside"})

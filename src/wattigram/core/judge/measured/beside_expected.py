@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 import msgspec
 import numpy as np
@@ -13,10 +14,11 @@ from wattigram.core.base.quantity import format_si
 from wattigram.core.capture.recording.from_take import TakeChannel
 from wattigram.core.judge.compared_streams import Compared, compared
 from wattigram.core.judge.measured.figures import Figure
+from wattigram.core.judge.measured.wanted import CURVE_POINTS
+from wattigram.core.predict.expected import BAND_SIGMAS
 from wattigram.core.predict.pins import set_while_running
 
 BLOCK = 1 << 16
-CURVE_POINTS = 4096
 NO_NOISE_V = 1e-15
 FloatArray = NDArray[np.float64]
 
@@ -66,6 +68,29 @@ class _Farthest:
         return self._times_s[held].tolist(), self._values[held].tolist()
 
 
+def comparable(channel: TakeChannel) -> Callable[[int, int], Compared]:
+    """What gives samples ``begin`` to ``end`` of a channel beside what is expected of them.
+
+    Raises
+    ------
+    ValueError
+        Where nothing is expected of it.
+    """
+    take, name = channel.take, channel.signal.name
+    chain = take.workspace.project.chain_of(name)
+    assert chain is not None
+    pin = set_while_running(take.workspace, channel.signal)
+    if pin:
+        raise ValueError(f"{pin}, which drives it, is set while the firmware runs")
+
+    def compare(begin: int, end: int) -> Compared:
+        both = compared(take, chain, name, begin, end, channel.filtered)
+        assert both is not None  # the channel has samples
+        return both
+
+    return compare
+
+
 def beside_expected(channel: TakeChannel, begin_s: float | None, end_s: float | None) -> Beside:
     """Captured less what a settled, noiseless reading would be, and how much of it lies inside the expected band.
 
@@ -74,12 +99,7 @@ def beside_expected(channel: TakeChannel, begin_s: float | None, end_s: float | 
     ValueError
         Where nothing is expected of it, or nothing came.
     """
-    take, name = channel.take, channel.signal.name
-    chain = take.workspace.project.chain_of(name)
-    assert chain is not None
-    pin = set_while_running(take.workspace, channel.signal)
-    if pin:
-        raise ValueError(f"{pin}, which drives it, is set while the firmware runs")
+    compare = comparable(channel)
     begin, end = channel.numbers(begin_s, end_s)
     apart_of, inside_of, due = StatisticsGatherer(), StatisticsGatherer(), _Due()
     farthest = _Farthest(max(1, end - begin))
@@ -88,13 +108,13 @@ def beside_expected(channel: TakeChannel, begin_s: float | None, end_s: float | 
     times: list[float] = []
     for at in range(begin, end, BLOCK):
         channel.progress((at - begin) / (end - begin))
-        both = compared(take, chain, name, at, min(at + BLOCK, end), channel.filtered)
-        if both is None or not both.samples.valid.any():
+        both = compare(at, min(at + BLOCK, end))
+        if not both.samples.valid.any():
             continue
         valid = both.samples.valid
         apart, times_s = both.error_v, both.samples.times_s[valid]
         band_v = both.expected.half_width_v
-        far = np.abs(apart) - band_v
+        far = both.beyond_v[valid]
         samples, outside = samples + len(apart), outside + int(np.count_nonzero(far > 0))
         beyond_v = max(beyond_v, float(far.max()))
         apart_of.add(apart, times_s)
@@ -115,8 +135,8 @@ def beside_expected(channel: TakeChannel, begin_s: float | None, end_s: float | 
         Figure.of("rms-apart", "Captured less expected, rms", found.rms, "V", due.rms_v),
     )
     notes = (
-        f"Expected is a settled reading without noise, ± {format_si(band_v, 'V', 3)}: five times the noise, and the "
-        "part's accuracy. Predicted counts in what does not settle, and the noise.",
+        f"Expected is a settled reading without noise, ± {format_si(band_v, 'V', 3)}: {BAND_SIGMAS:g} times the "
+        "noise, and the part's accuracy. Predicted counts in what does not settle, and the noise.",
     )
     at_s, difference = farthest.lists()
     curve = {"at_s": at_s, "difference": difference, "band": [band_v] * len(at_s)}

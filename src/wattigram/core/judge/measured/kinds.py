@@ -10,77 +10,38 @@ import numpy as np
 from msgspec import structs
 
 from wattigram.core.analysis import (
-    CodeDensity,
-    CodeHistogram,
     Dynamic,
     Estimate,
     FoldGatherer,
     SpectrumGatherer,
     StatisticsGatherer,
-    Stream,
-    WindowName,
-    against,
-    code_density_of_ramp,
-    code_density_of_sine,
     crossings,
     dynamic,
     intervals,
-    lag,
-    response,
     statistics,
     step_response,
-    transfer_at,
 )
 from wattigram.core.base.errors import TakeError
-from wattigram.core.capture.recording import Block, Channel, Recording
+from wattigram.core.capture.recording import Channel, Recording
 from wattigram.core.capture.recording.from_take import TakeChannel
 from wattigram.core.judge.measured.beside_expected import beside_expected
 from wattigram.core.judge.measured.events import MOST as MOST_EVENTS
 from wattigram.core.judge.measured.events import event_figures
 from wattigram.core.judge.measured.figures import Figure, Measured
+from wattigram.core.judge.measured.of_codes import histogram_of
+from wattigram.core.judge.measured.of_two import (
+    against_of,
+    difference_of,
+    gain_of,
+    lag_of,
+    response_of,
+)
 from wattigram.core.judge.measured.predicted import Predicted, predicted
+from wattigram.core.judge.measured.wanted import Wanted, measured_of, stretch_of
 
 SEGMENT, FEWEST_SEGMENT, AVERAGES = 1 << 14, 256, 8
 """Samples in a segment of a spectrum, where nobody says: at most, at least, and into how many parts the stretch is
 cut between them."""
-CURVE_POINTS = 4096
-
-
-class Wanted(msgspec.Struct, frozen=True):
-    """What is measured, and with what.
-
-    Attributes
-    ----------
-    kind : str
-        One of :data:`KINDS`.
-    channels : tuple of str
-        One, or two for those that set one against another.
-    begin_s, end_s : float or None
-        The stretch; all where nothing is said.
-    window, segment : of a spectrum
-    stimulus : str
-        Of a histogram: what was put in, "sine" or "ramp"; "" for neither.
-    level, rising : of intervals
-    period_s : float or None
-        At which a stream is folded.
-    frequency_hz : float or None
-        Of gain and phase.
-    band : float
-        Of a step, as a share of it.
-    """
-
-    kind: str
-    channels: tuple[str, ...]
-    begin_s: float | None = None
-    end_s: float | None = None
-    window: WindowName = "hann"
-    segment: int | None = None
-    stimulus: str = ""
-    level: float | None = None
-    rising: bool = True
-    period_s: float | None = None
-    frequency_hz: float | None = None
-    band: float = 0.01
 
 
 class Kind(msgspec.Struct, frozen=True):
@@ -125,39 +86,6 @@ def measure(
             where=recording.title,
             cure="Choose another stretch.",
         ) from fault
-
-
-def _measured(
-    wanted: Wanted,
-    block: Block,
-    figures: list[Figure],
-    notes: list[str],
-    curve: dict[str, list[float]] | None = None,
-) -> Measured:
-    begin_s = float(block.times_s[0]) if len(block) else 0.0
-    end_s = float(block.times_s[-1]) if len(block) else 0.0
-    came = int(np.count_nonzero(block.valid))
-    return Measured(
-        wanted.kind,
-        wanted.channels,
-        begin_s,
-        end_s,
-        came,
-        len(block) - came,
-        tuple(figures),
-        tuple(notes),
-        curve or {},
-    )
-
-
-def _stretch(channel: Channel, wanted: Wanted) -> Block:
-    block = channel.stretch(wanted.begin_s, wanted.end_s)
-    if not block.valid.any():
-        raise ValueError("nothing came in that stretch")
-    return block
-
-
-# --- one channel
 
 
 def _statistics(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
@@ -227,7 +155,7 @@ def _expected(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
 
 def _sine(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
     (channel,) = channels
-    block = _stretch(channel, wanted)
+    block = stretch_of(channel, wanted)
     came = block.came
     found = dynamic(came.values, came.times_s, channel.full_scale)
     due = _due_sine(predicted(channel, wanted.begin_s, wanted.end_s), found, channel.full_scale)
@@ -276,7 +204,7 @@ def _sine(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
         notes.append(f"Harmonics {orders} fall where others are, and cannot be told from them.")
     if found.samples < len(came):
         notes.append(f"Only the first {found.samples} samples were looked at.")
-    return _measured(wanted, block, figures, notes)
+    return measured_of(wanted, block, figures, notes)
 
 
 def _due_sine(due: Predicted | None, found: Dynamic, full_scale: float | None) -> dict[str, float]:
@@ -361,88 +289,9 @@ def _spectrum(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
     )
 
 
-def _histogram(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
-    (channel,) = channels
-    if channel.lsb is None:
-        raise ValueError("nobody knows its codes")
-    histogram, samples, missing = CodeHistogram(), 0, 0
-    kept: list[Block] = []
-    begin, end = channel.numbers(wanted.begin_s, wanted.end_s)
-    if end <= begin:
-        raise ValueError("nothing came in that stretch")
-    for block in channel.blocks(wanted.begin_s, wanted.end_s):
-        came = block.came
-        if came.codes is None:
-            raise ValueError("nobody knows its codes")
-        histogram.add(came.codes)
-        samples, missing = samples + len(came), missing + len(block) - len(came)
-        if wanted.stimulus:
-            kept.append(came)
-    if not samples:
-        raise ValueError("nothing came in that stretch")
-    codes = histogram.codes
-    figures = [
-        Figure("lowest", "Lowest code", float(codes[0]), 0.0, ""),
-        Figure("highest", "Highest code", float(codes[-1]), 0.0, ""),
-        Figure("codes", "Codes that came", float(np.count_nonzero(histogram.counts)), 0.0, ""),
-        Figure("absent", "Codes between that did not", float(len(histogram.absent)), 0.0, ""),
-    ]
-    notes = []
-    curve = {"code": codes.tolist(), "count": histogram.counts.tolist()}
-    if wanted.stimulus:
-        if samples > 1 << 24:
-            raise ValueError(
-                "more than 16 million samples are more than INL and DNL are worked out of"
-            )
-        stretch = Block.joined(kept)
-        assert stretch.codes is not None
-        of = code_density_of_sine if wanted.stimulus == "sine" else code_density_of_ramp
-        density = of(stretch.codes, stretch.times_s)
-        figures += _density_figures(density)
-        notes += _density_notes(density)
-        curve |= {
-            "transition": density.transitions.tolist(),
-            "inl_lsb": density.inl_lsb.tolist(),
-            "inl_sigma_lsb": density.inl_sigma_lsb.tolist(),
-            "dnl_lsb": density.dnl_lsb.tolist(),
-            "dnl_sigma_lsb": density.dnl_sigma_lsb.tolist(),
-        }
-    times = (wanted.begin_s or 0.0, wanted.end_s or float(channel.read(end - 1, end).times_s[-1]))
-    return Measured(
-        wanted.kind, wanted.channels, *times, samples, missing, tuple(figures), tuple(notes), curve
-    )
-
-
-def _density_figures(density: CodeDensity) -> list[Figure]:
-    return [
-        Figure.of("inl", "Worst INL", density.worst_inl, "LSB", note=f"noise alone adds about {density.inl_bias_lsb:.2g} LSB"),
-        Figure.of("dnl", "Worst DNL", density.worst_dnl, "LSB", note=f"noise alone adds about {density.dnl_bias_lsb:.2g} LSB"),
-        Figure("missing-codes", "Missing codes", float(len(density.missing)), 0.0, ""),
-        Figure("noise-lsb", "Noise at the input", density.noise_lsb, math.nan, "LSB"),
-    ]  # fmt: skip
-
-
-def _density_notes(density: CodeDensity) -> list[str]:
-    notes = [
-        "INL against the line that fits best, by how often each code came (code density, IEEE 1241)."
-    ]
-    if density.missing:
-        shown = ", ".join(map(str, density.missing[:12]))
-        notes.append(f"Missing: {shown}{' …' if len(density.missing) > 12 else ''}.")
-    if density.undecided:
-        notes.append(
-            f"{density.undecided} more codes did not come, and were not to come often enough to say."
-        )
-    if density.sparse:
-        notes.append(
-            f"Near {density.sparse} transitions inputs lie more than ¼ LSB apart: take more samples, or another frequency."
-        )
-    return notes
-
-
 def _intervals(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
     (channel,) = channels
-    block = _stretch(channel, wanted)
+    block = stretch_of(channel, wanted)
     came = block.came
     level = wanted.level
     if level is None:
@@ -471,12 +320,12 @@ def _intervals(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
         f"Between {way} crossings of {level:.6g} {channel.unit}, on straight lines between samples; it must have gone "
         f"back by {0.1 * span:.3g} {channel.unit} before one counts again."
     ]
-    return _measured(wanted, block, figures, notes, {"instants_s": instants.tolist()})
+    return measured_of(wanted, block, figures, notes, {"instants_s": instants.tolist()})
 
 
 def _folded(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
     (channel,) = channels
-    block = _stretch(channel, wanted)
+    block = stretch_of(channel, wanted)
     came = block.came
     period_s, notes = wanted.period_s, []
     if period_s is None:
@@ -502,12 +351,12 @@ def _folded(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
         "spread": np.nan_to_num(found.spread).tolist(),
         "count": found.counts.tolist(),
     }
-    return _measured(wanted, block, figures, notes, curve)
+    return measured_of(wanted, block, figures, notes, curve)
 
 
 def _step(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
     (channel,) = channels
-    block = _stretch(channel, wanted)
+    block = stretch_of(channel, wanted)
     came = block.came
     found = step_response(came.values, came.times_s, wanted.band)
     unit = channel.unit
@@ -524,7 +373,7 @@ def _step(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
         figures.append(
             Figure.of("settling", f"Settled within {100 * found.band:g} %", found.settling_s, "s")
         )
-    return _measured(
+    return measured_of(
         wanted,
         block,
         figures,
@@ -558,125 +407,19 @@ def _events(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
     return Measured(wanted.kind, wanted.channels, *times, end - begin, 0, figures, tuple(notes))
 
 
-# --- two channels
-
-
-def _streams(channels: tuple[Channel, ...], wanted: Wanted) -> tuple[Block, Stream, Stream]:
-    blocks = [_stretch(channel, wanted) for channel in channels]
-    came = [block.came for block in blocks]
-    first, second = (Stream(one.values, one.times_s) for one in came)
-    return blocks[0], first, second
-
-
-def _gain(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
-    block, first, second = _streams(channels, wanted)
-    found = transfer_at(first, second, wanted.frequency_hz)
-    figures = [
-        Figure("frequency", "Frequency", found.frequency_hz, math.nan, "Hz"),
-        Figure.of("gain", "Gain", found.gain, ""),
-        Figure.of("gain-db", "Gain", found.gain_db, "dB"),
-        Figure.of("phase", "Phase", found.phase_rad.scaled(180 / math.pi), "°"),
-        Figure.of("delay", "Delay", found.delay_s, "s"),
-    ]
-    return _measured(wanted, block, figures, ["Each channel by its own sampling instants."])
-
-
-def _response(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
-    block, first, second = _streams(channels, wanted)
-    found = response(first, second)
-    fall_hz = found.fall_hz()
-    figures = [
-        Figure("points", "Frequencies", float(len(found.points)), 0.0, ""),
-        Figure("lowest", "Lowest", found.points[0].frequency_hz, math.nan, "Hz"),
-        Figure("highest", "Highest", found.points[-1].frequency_hz, math.nan, "Hz"),
-    ]
-    if fall_hz is not None:
-        figures.append(Figure("fall", "−3 dB at", fall_hz, math.nan, "Hz"))
-    curve = {
-        "frequency_hz": [one.frequency_hz for one in found.points],
-        "gain_db": [one.gain_db.value for one in found.points],
-        "gain_db_sigma": [one.gain_db.sigma for one in found.points],
-        "phase_deg": [math.degrees(one.phase_rad.value) for one in found.points],
-        "phase_deg_sigma": [math.degrees(one.phase_rad.sigma) for one in found.points],
-    }
-    return _measured(
-        wanted,
-        block,
-        figures,
-        ["A sine is fitted to each of 64 stretches; gain is against the lowest frequency."],
-        curve,
-    )
-
-
-def _against(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
-    block, first, second = _streams(channels, wanted)
-    found = against(first, second)
-    x_unit, y_unit = (channel.unit for channel in channels)
-    slope_unit = "" if x_unit == y_unit else f"{y_unit or '1'}/{x_unit or '1'}"
-    figures = [
-        Figure("slope", "Slope", found.line.slope, math.nan, slope_unit),
-        Figure("offset", "Offset", found.line.offset, math.nan, y_unit),
-        Figure("correlation", "Correlation", found.line.r, math.nan, ""),
-    ]
-    step = max(1, len(found.x) // CURVE_POINTS)
-    curve = {"x": found.x[::step].tolist(), "y": found.y[::step].tolist()}
-    return _measured(
-        wanted,
-        block,
-        figures,
-        ["The second channel is read between its samples at the instants of the first."],
-        curve,
-    )
-
-
-def _difference(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
-    block, first, second = _streams(channels, wanted)
-    inside = (first.times_s >= second.times_s[0]) & (first.times_s <= second.times_s[-1])
-    times_s = first.times_s[inside]
-    if len(times_s) < 2:
-        raise ValueError("they have no time in common")
-    apart = first.values[inside] - np.interp(times_s, second.times_s, second.values)
-    found = statistics(apart, times_s)
-    assert found is not None
-    unit = channels[0].unit
-    figures = [
-        Figure.of("mean", "Mean", found.mean, unit),
-        Figure.of("std", "Standard deviation", found.std, unit),
-        Figure("minimum", "Least", found.low, 0.0, unit),
-        Figure("maximum", "Greatest", found.high, 0.0, unit),
-    ]
-    if found.drift_per_s is not None:
-        figures.append(
-            Figure.of("drift", "Drift", found.drift_per_s, f"{unit}/s" if unit else "/s")
-        )
-    step = max(1, len(times_s) // CURVE_POINTS)
-    curve = {"at_s": times_s[::step].tolist(), "difference": apart[::step].tolist()}
-    notes = [
-        "The first less the second, which is read between its samples at the instants of the first."
-    ]
-    return _measured(wanted, block, figures, notes, curve)
-
-
-def _lag(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
-    block, first, second = _streams(channels, wanted)
-    return _measured(
-        wanted, block, [Figure.of("lag", "The second is behind by", lag(first, second), "s")], []
-    )
-
-
 KINDS = (
     Kind("statistics", "Statistics", 1, _statistics),
     Kind("expected", "Expected", 1, _expected),
     Kind("sine", "Sine", 1, _sine),
     Kind("spectrum", "Spectrum", 1, _spectrum),
-    Kind("histogram", "Histogram", 1, _histogram),
+    Kind("histogram", "Histogram", 1, histogram_of),
     Kind("intervals", "Intervals", 1, _intervals),
     Kind("folded", "Folded", 1, _folded),
     Kind("step", "Step", 1, _step),
     Kind("events", "Events", 1, _events),
-    Kind("gain", "Gain and phase", 2, _gain),
-    Kind("response", "Response", 2, _response),
-    Kind("against", "X–Y", 2, _against),
-    Kind("difference", "Difference", 2, _difference),
-    Kind("lag", "Lag", 2, _lag),
+    Kind("gain", "Gain and phase", 2, gain_of),
+    Kind("response", "Response", 2, response_of),
+    Kind("against", "X–Y", 2, against_of),
+    Kind("difference", "Difference", 2, difference_of),
+    Kind("lag", "Lag", 2, lag_of),
 )

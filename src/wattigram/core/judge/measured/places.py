@@ -14,9 +14,8 @@ from wattigram.core.base.errors import TakeError
 from wattigram.core.base.quantity import format_si
 from wattigram.core.capture.recording import Channel, Recording
 from wattigram.core.capture.recording.from_take import TakeChannel
-from wattigram.core.judge.compared_streams import compared
+from wattigram.core.judge.measured.beside_expected import comparable
 from wattigram.core.judge.measured.events import event_title
-from wattigram.core.predict.pins import set_while_running
 
 FIRST_BLOCK, BLOCK = 1 << 10, 1 << 16
 """The next place is often near: blocks that are looked through grow from the first size to the second."""
@@ -196,31 +195,24 @@ def _shown(value: float, channel: Channel) -> str:
 def _unexpected(channel: Channel, search: Search) -> Place | None:
     if not isinstance(channel, TakeChannel):
         raise ValueError("no design says what is expected of it")
-    take, name = channel.take, channel.signal.name
-    chain = take.workspace.project.chain_of(name)
-    assert chain is not None
-    pin = set_while_running(take.workspace, channel.signal)
-    if pin:
-        raise ValueError(f"{pin}, which drives it, is set while the firmware runs")
-    seen: dict[str, float] = {}
+    compare = comparable(channel)
+    band_v = 0.0
 
     def beyond(begin: int, end: int) -> NDArray[np.float64]:
-        """How far a sample lies outside of its band, (n,) volts; 0 inside and where none came."""
-        both = compared(take, chain, name, begin, end, channel.filtered)
-        if both is None:
-            return np.zeros(end - begin)
-        seen["band"] = both.expected.half_width_v
-        far = np.abs(both.samples.volts - both.expected.settled_v) - both.expected.half_width_v
-        return np.asarray(np.where(both.samples.valid, np.maximum(far, 0.0), 0.0))
+        """How far each sample lies outside, (n,) volts."""
+        nonlocal band_v
+        both = compare(begin, end)
+        band_v = both.expected.half_width_v
+        return both.beyond_v
 
     run = _run(channel, lambda begin, end: beyond(begin, end) > 0, search)
     if run is None:
         return None
     most = max(
-        float(beyond(at, min(at + BLOCK, run[1])).max()) for at in range(run[0], run[1], BLOCK)
+        float(np.nanmax(beyond(at, min(at + BLOCK, run[1])))) for at in range(run[0], run[1], BLOCK)
     )
     title = (
-        f"{_samples(run[1] - run[0])} outside what is expected ± {_shown(seen['band'], channel)}, "
+        f"{_samples(run[1] - run[0])} outside what is expected ± {_shown(band_v, channel)}, "
         f"by up to {_shown(most, channel)}"
     )
     return _place(channel, *run, title)
@@ -284,9 +276,12 @@ def _event(channel: Channel, search: Search) -> Place | None:
     number -= 0 if search.forward else 1
     if not 0 <= number < len(at_s):
         return None
-    watch = watches[int(events[number]["source"])]
-    title = event_title(take, watch, bool(events[number]["entered"]))
-    return Place(float(at_s[number]), float(at_s[number]), title)
+    when_s = float(at_s[number])
+    titles = [  # of all that came at that instant
+        event_title(take, watches[int(row["source"])], bool(row["entered"]))
+        for row in events[at_s == when_s]
+    ]
+    return Place(when_s, when_s, ", ".join(titles))
 
 
 class Way(msgspec.Struct, frozen=True):
