@@ -78,8 +78,9 @@ def _take_info(path: Path, recording: TakeRecording) -> None:
     click.echo(
         f"{path}: {opened.board or 'unknown board'}, build {opened.build_id}, {opened.started}, {state}"
     )
+    since = f" from {opened.begins_s:.4f} s of the run on" if opened.begins_ticks else ""
     click.echo(
-        f"  {opened.seconds:.4f} s, {opened.samples} samples, {opened.lost_cycles} scans "
+        f"  {opened.span_s:.4f} s{since}, {opened.samples} samples, {opened.lost_cycles} scans "
         f"lost, {len(opened.events)} events"
     )
     for signal in opened.workspace.project.signals:

@@ -32,7 +32,7 @@ def judge_threshold(take: Take, expectation: ThresholdExpectation) -> Judgement:
     within_s, limits = float(expectation.within_s), _limits(expectation) if len(mine) == 1 else None
     crossed = [crossings(take, watch, limits) for watch in mine]
     fits = [
-        _match(crossings_of.wanted, crossings_of.came, within_s, crossings_of.end_s)
+        _match(crossings_of, within_s)
         for crossings_of in crossed
     ]
     due, came = (
@@ -209,15 +209,14 @@ class _Fit(msgspec.Struct, frozen=True):
     extra: tuple[tuple[float, bool], ...]
 
 
-def _match(
-    wanted: tuple[ExpectedEvent, ...],
-    came: tuple[tuple[float, bool], ...],
-    within_s: float,
-    end_s: float,
-) -> _Fit:
-    """What is due within ``within_s`` of the end may be absent."""
+def _match(crossed: Crossings, within_s: float) -> _Fit:
+    """What is due within ``within_s`` of the end may be absent, and where the take begins later than the run,
+    of its beginning too."""
+    begin_s = crossed.begin_s + within_s if crossed.begin_s else 0.0
+    end_s, wanted = crossed.end_s, crossed.wanted
     left = {
-        kind: NearestMatch([at for at, began in came if began == kind]) for kind in (True, False)
+        kind: NearestMatch([at for at, began in crossed.came if began == kind])
+        for kind in (True, False)
     }
     due, matched, missing = [], [], []
     for event in wanted:
@@ -225,12 +224,12 @@ def _match(
         if at_s is not None:
             due.append(event)
             matched.append(at_s - event.time_s)
-        elif event.time_s + within_s < end_s:
+        elif begin_s <= event.time_s and event.time_s + within_s < end_s:
             missing.append(event)
     extra = [
         (at, kind)
         for kind, unclaimed in left.items()
         for at in unclaimed.rest()
-        if at + within_s < end_s
+        if begin_s <= at and at + within_s < end_s
     ]
     return _Fit(tuple(due), tuple(matched), tuple(missing), tuple(extra))

@@ -11,7 +11,7 @@ from wattigram.core.judge.causes import neighbour_points
 from wattigram.core.judge.compared_streams import code_counts, compared_blocks
 from wattigram.core.judge.output_measurements import measure_route, pair_linearity
 from wattigram.core.judge.pairing import paired_blocks
-from wattigram.core.judge.reaction_effects import samples_of, wanted_changes
+from wattigram.core.judge.reaction_effects import level_at_start, samples_of, wanted_changes
 from wattigram.core.judge.verdict import Verdict
 from wattigram.core.model.design import (
     Chain,
@@ -22,7 +22,6 @@ from wattigram.core.model.design import (
     output_of,
     rate_divisor,
     signal_scale,
-    start_levels,
 )
 from wattigram.core.predict.accuracy import slot_settling
 from wattigram.core.predict.expected import expected_program_values
@@ -178,7 +177,7 @@ def _pin_band(
     take: Take, pin: str, within_s: float, grid_s: FloatArray
 ) -> tuple[FloatArray, FloatArray]:
     """Levels that a pin may have: either of the two for so long after each cause."""
-    level = start_levels(take.workspace.project.reactions).get(pin, False)
+    level = level_at_start(take, pin)
     times_s, lows, highs = [-np.inf], [float(level)], [float(level)]
     for cause, after, _owner in wanted_changes(take, pin):
         times_s += [cause.time_s, cause.time_s + within_s]
@@ -210,7 +209,7 @@ def _trace(take: Take, verdict: Verdict) -> TracePanel:
     }
     span_s = input_source(workspace, signal.pin).span_s if workspace.wiring(signal.pin) else 0.1
     if verdict.kind in {"threshold", "rate"}:
-        span_s = max(span_s, take.seconds)
+        span_s = max(span_s, take.span_s)
     times_s, volts, settled_v, half = _first_stretch(take, signal.name, use_reduced, span_s)
     low, high = _columns(volts)
     band_low, band_high = _columns(settled_v)

@@ -238,7 +238,7 @@ def _steps(take: Take, expectation: SquareExpectation) -> Judgement:
 
 
 def _sine(take: Take, expectation: SineExpectation) -> Judgement:
-    samples = take.raw(expectation.signal, 0, SINE_SAMPLES)
+    samples = take.head(expectation.signal, SINE_SAMPLES)
     assert samples is not None
     values, times_s = samples.volts[samples.valid], samples.times_s[samples.valid]
     try:

@@ -39,9 +39,12 @@ def due_items(take: Take, chain: Chain) -> float:
     if isinstance(trigger, TimerTrigger) and cycle.read_period_s is None:
         units = len(chain.slots) if chain.per_trigger == "conversion" else 1
         rate_hz = float(1 / trigger.period_s) / units
-    due = take.seconds * rate_hz * len(chain.slots)
+    due = take.span_s * rate_hz * len(chain.slots)
     limit = single_run_items(take, chain)
-    return due if limit is None else min(due, float(limit))
+    if limit is None:
+        return due
+    first = take.first_item(take.workspace.project.chains.index(chain))
+    return min(due, float(max(0, limit - first)))
 
 
 def single_run_items(take: Take, chain: Chain) -> int | None:
@@ -51,13 +54,14 @@ def single_run_items(take: Take, chain: Chain) -> int | None:
 
 
 def running_s(take: Take, chain: Chain) -> float:
-    """How long a chain brings samples in a take: as long as the board ran, or until a single run is
+    """How long a chain brings samples in a take: as long as it was recorded, or until a single run is
     over."""
     limit = single_run_items(take, chain)
     if limit is None:
-        return take.seconds
+        return take.span_s
     cycle_s = scan_timing(take.workspace, chain).cycle_s
-    return min(take.seconds, float(limit * cycle_s / len(chain.slots)))
+    until_s = min(take.seconds, float(limit * cycle_s / len(chain.slots)))
+    return max(0.0, until_s - take.begins_s)
 
 
 def within(measured: float, low: float | None, high: float | None) -> Outcome:

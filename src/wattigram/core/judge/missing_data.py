@@ -38,10 +38,10 @@ def missing_text(take: Take, name: str) -> str:
     )  # a take that was mended may have none
     if (
         single_run_items(take, chain) is None
-        and last_s + lap_s < (1 - LONGEST_SILENCE) * take.seconds
+        and last_s + lap_s - take.begins_s < (1 - LONGEST_SILENCE) * take.span_s
     ):
         return f"nothing more came of {name} after about {format_si(last_s, 's', 2)} of {format_si(take.seconds, 's', 2)}"
-    lost = take.lost_items(stream) / take.item_count(stream)
+    lost = take.lost_items(stream) / max(1, take.recorded_count(stream))
     if jumps := take.totals.get(f"jumps.{stream}", 0):
         return f"the numbers of its samples went where they cannot be, {jumps} time{'s' if jumps > 1 else ''}"
     if lost > MOST_LOST:
@@ -55,7 +55,7 @@ def _stage_text(take: Take, chain: Chain, name: str) -> str:
     index = tap_index(take.workspace.project, name)
     if signal.later_filter is None or index is None or take.item_count(REDUCED_STREAM + index):
         return ""
-    samples = take.chain_cycles(chain) * len(chain.places_of(name))
+    samples = take.recorded_cycles(chain) * len(chain.places_of(name))
     enough = FEWEST_BLOCKS * rate_divisor(signal.later_filter) + chain.buffer.samples
     return f"the stage of {name} gave nothing" if samples > enough else ""
 

@@ -94,7 +94,7 @@ def judge_redundant_pair(take: Take, expectation: TripExpectation) -> Judgement:
     trips = trip_points(take, mine[0])
     figures = comparator_metrics(take.workspace, comparator)
     chain = take.workspace.project.chain_of(expectation.signal)
-    span_s = take.seconds if chain is None else running_s(take, chain)
+    span_s = take.span_s if chain is None else running_s(take, chain)
     due = int(figures.crossings_hz * span_s)
     if trips is None and due >= FEWEST_CROSSINGS:
         note = f"{due} crossings were due, and it did not trip both ways"
@@ -123,7 +123,7 @@ def judge_route(take: Take, expectation: RouteExpectation) -> Judgement:
     if not wanted_hz:
         return not_judged("its source makes nothing on this bench")
     if len(seen.values) < FEWEST_VALUES:
-        due = take.seconds * wanted_hz
+        due = take.span_s * wanted_hz
         if due < 2 * FEWEST_VALUES:
             return not_judged(f"only {len(seen.values)} values in this take")
         return Judgement(

@@ -39,10 +39,11 @@ def judge_rate(take: Take, expectation: RateExpectation) -> Judgement:
         return _rate_between_pauses(take, chain, wanted_hz, expectation.within)
     low, high = wanted_hz * (1 - expectation.within), wanted_hz * (1 + expectation.within)
     limit = single_run_items(take, chain)
-    span_s = take.seconds
+    span_s = take.span_s
     if limit is not None:
-        span_s = min(span_s, limit / len(chain.slots) / wanted_hz)
-    cycles, due = take.chain_cycles(chain), span_s * wanted_hz
+        left = max(0, limit - take.first_item(stream))
+        span_s = min(span_s, left / len(chain.slots) / wanted_hz)
+    cycles, due = take.recorded_cycles(chain), span_s * wanted_hz
     lost = take.lost_items(stream) + take.totals.get(f"lost.{stream}", 0) * (
         _keeps(chain) == "newest"
     )
@@ -88,9 +89,9 @@ def _rate_between_pauses(take: Take, chain: Chain, wanted_hz: float, share: floa
     """The rate from frame to frame: stops are intended, and what lies in them says nothing."""
     stream = take.workspace.project.chains.index(chain)
     low, high = wanted_hz * (1 - share), wanted_hz * (1 + share)
-    cycles = take.chain_cycles(chain)
+    cycles = take.recorded_cycles(chain)
     rate = take.running_rate_hz(chain)
-    due = take.seconds * wanted_hz
+    due = take.span_s * wanted_hz
     if rate is None and due >= FEWEST_DUE and not has_paused(take, chain):
         note = f"{cycles} of {due:.0f} scans came, and no threshold stopped {chain.converter}"
         return Judgement("fails", 0.0, "Hz", low, high, cycles, note)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import re
+import math
 from collections.abc import Iterator
 from typing import Literal
 
@@ -98,9 +99,10 @@ def causes_of(take: Take, reaction: Reaction) -> list[Due]:
         case PeriodElapsed(period_s=period_s):
             every = max(1, round(period_s * take.tick_hz)) / take.tick_hz
             count = int(take.seconds / every + SAME_S)
-            return [Due(number * every) for number in range(1, count + 1)]
+            first = max(1, math.ceil(take.begins_s / every))
+            return [Due(number * every) for number in range(first, count + 1)]
         case RunStarted():
-            return [Due(0.0)]
+            return [] if take.begins_ticks else [Due(0.0)]
 
 
 def _events(take: Take, watch: Watch, change: str) -> list[Due]:
@@ -162,7 +164,19 @@ def pin_effects(take: Take, reaction: Reaction, within_s: float) -> Effects:
         if level != before
     ]
     is_alone = len({owner for _due, _level, owner in wanted}) <= 1
-    return _matched(mine, changes, take.seconds, within_s, count_others=is_alone)
+    return _matched(take, mine, changes, within_s, count_others=is_alone)
+
+
+def level_at_start(take: Take, pin: str) -> bool:
+    """A pin's level when the take begins: as designed, or where it begins later than the run, as recorded."""
+    project = take.workspace.project
+    if take.begins_ticks:
+        for output in program_outputs(project.reactions):
+            if output.kind == "pins" and output.names == (pin,):
+                values = samples_of(take, output).values
+                if len(values):
+                    return bool(values[0] & 1)
+    return start_levels(project.reactions).get(pin, False)
 
 
 def wanted_changes(take: Take, pin: str) -> list[tuple[Due, bool, str]]:
@@ -170,7 +184,7 @@ def wanted_changes(take: Take, pin: str) -> list[tuple[Due, bool, str]]:
     reactions = take.workspace.project.reactions
     setters = [one for one in reactions if isinstance(one.do, PinAction) and one.do.pin == pin]
     due = [(cause, one) for one in setters for cause in causes_of(take, one)]
-    level = start_levels(reactions).get(pin, False)
+    level = level_at_start(take, pin)
     wanted = []
     for cause, one in sorted(due, key=lambda pair: pair[0].time_s):
         assert isinstance(one.do, PinAction)
@@ -188,15 +202,16 @@ def wanted_changes(take: Take, pin: str) -> list[tuple[Due, bool, str]]:
 
 
 def _matched(
+    take: Take,
     mine: list[tuple[Due, bool]],
     changes: list[tuple[float, bool]],
-    end_s: float,
     within_s: float,
     *,
     count_others: bool,
 ) -> Effects:
-    """Each cause with the first change to its level after it, before the next cause of that kind."""
-    left = list(changes)
+    """Each cause with the first change to its level after it, before the next cause of that kind. What changes
+    at the very beginning of a take that begins later may be of a cause before it."""
+    left, end_s = list(changes), take.seconds
     latencies, missing, due = [], 0, 0
     for number, (cause, level) in enumerate(mine):
         until_s = next((one.time_s for one, other in mine[number + 1 :] if other == level), np.inf)
@@ -215,6 +230,8 @@ def _matched(
         else:
             continue
         due += 1
+    if take.begins_ticks:
+        left = [change for change in left if change[0] > take.begins_s + within_s]
     unexpected = len(left) if count_others else 0
     return Effects(np.array(latencies), due, missing, unexpected)
 
@@ -238,11 +255,11 @@ def scan_effects(take: Take, reaction: Reaction, within_s: float) -> Effects | N
     )
     first = slot_order(workspace, chain)[0]
     slot = scan_timing(workspace, chain).slots[first]
-    count = take.item_count(workspace.project.chains.index(chain)) // len(chain.slots)
-    held_s = take.instants(chain, 0, count).held_s(0, count)[:, 0] if count else np.empty(0)
+    first, end = take.first_cycle(chain), take.chain_cycles(chain)
+    held_s = take.instants(chain, first, end).held_s(first, end)[:, 0] if end > first else np.empty(0)
     begun = [(at, True) for at in (held_s - float(slot.held_s - slot.start_s)).tolist()]
     mine = [(cause, True) for cause, name in asked if name == reaction.name]
-    return _matched(mine, begun, take.seconds, within_s, count_others=len(starters) == 1)
+    return _matched(take, mine, begun, within_s, count_others=len(starters) == 1)
 
 
 # --- registers and bars
@@ -381,7 +398,7 @@ def text_effects(take: Take, reaction: Reaction, within_s: float) -> Effects:
     if not isinstance(reaction.when, RunStarted) and mine:
         # Before there is a value nothing is sent.
         causes = [pair for pair in causes if pair[0].time_s >= mine[0] - within_s]
-    found = _matched(causes, [(at, True) for at in mine], take.seconds, within_s, count_others=True)
+    found = _matched(take, causes, [(at, True) for at in mine], within_s, count_others=True)
     return Effects(found.latencies_s, found.due, found.missing, found.unexpected + (strays > 0))
 
 

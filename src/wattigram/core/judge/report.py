@@ -33,7 +33,7 @@ def write_html(workspace: Workspace, take: Take, proof: Proof, path: Path) -> No
         summary=_summary(proof),
         take=take.path.name,
         started=take.started,
-        seconds=take.seconds,
+        seconds=take.span_s,
         samples=take.samples,
         lost_cycles=take.lost_cycles,
         build_id=proof.build_id or "unknown",

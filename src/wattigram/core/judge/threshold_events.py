@@ -18,6 +18,7 @@ class Crossings(msgspec.Struct, frozen=True):
     watch: Watch
     wanted: tuple[ExpectedEvent, ...]
     came: tuple[tuple[float, bool], ...]
+    begin_s: float
     end_s: float
 
 
@@ -54,7 +55,10 @@ def crossings(
         if cycles
         else 0.0
     )
-    return Crossings(watch, wanted, came, end_s)
+    begin_s = take.begins_s
+    if begin_s:
+        wanted = tuple(event for event in wanted if event.time_s >= begin_s)
+    return Crossings(watch, wanted, came, begin_s, end_s)
 
 
 def _as_meant(
@@ -110,7 +114,7 @@ def comparator_edges(take: Take, watch: Watch) -> Edges:
     times_s: NDArray[np.float64] = np.sort(
         take.events["ticks"][take.events["source"] == number] / take.tick_hz
     )
-    due = int(figures.crossings_hz * take.seconds)
+    due = int(figures.crossings_hz * take.span_s)
     if not len(times_s) or figures.crossings_hz == 0:
         return Edges(comparator.name, due, len(times_s), 0, figures.edges)
     gap_s = 0.25 / figures.crossings_hz

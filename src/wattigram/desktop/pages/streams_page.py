@@ -497,7 +497,7 @@ class StreamsPage(QWidget):
 
 def _summary(data: StreamData) -> str:
     """What there is, in a line."""
-    length = format_si(data.seconds, "s", 5)
+    length = format_si(data.span_s, "s", 5)
     take = data.take
     if take is None:
         recording = data.recording

@@ -2,7 +2,10 @@
 
 from __future__ import annotations
 
+from typing import Any
+
 import numpy as np
+from numpy.typing import NDArray
 
 from wattigram.core.capture.recording.channel import Block, Channel, Recording
 from wattigram.core.capture.take.reader import Take
@@ -21,7 +24,9 @@ class TakeChannel(Channel):
     def __init__(self, take: Take, signal: Signal, *, filtered: bool = False) -> None:
         self.take, self.signal, self.filtered = take, signal, filtered
         self.name = signal.name + (FILTERED if filtered else "")
-        self.count = take.reduced_count(signal.name) if filtered else take.raw_count(signal.name)
+        self._first = take.first_sample(signal.name, filtered)
+        count = take.reduced_count(signal.name) if filtered else take.raw_count(signal.name)
+        self.count = max(0, count - self._first)
         chain = take.workspace.project.chain_of(signal.name)
         assert chain is not None
         timing = scan_timing(take.workspace, chain)
@@ -37,11 +42,23 @@ class TakeChannel(Channel):
     def read(self, begin: int, end: int) -> Block:
         """Samples of some numbers."""
         read = self.take.reduced if self.filtered else self.take.raw
-        samples = read(self.signal.name, begin, end)
+        samples = read(self.signal.name, self._first + begin, self._first + end)
         if samples is None:
             return Block.joined([])
         codes = None if self.filtered else np.rint(samples.volts / self._code_v).astype(np.int64)
         return Block(samples.volts, samples.times_s, samples.valid, codes)
+
+    @property
+    def missing(self) -> tuple[tuple[int, int], ...]:
+        """Samples that never came: numbers of the first and past the last."""
+        gaps = self.take.missing(self.signal.name, self.filtered)
+        return tuple((first - self._first, last - self._first) for first, last in gaps)
+
+    def read_items(self, begin: int, end: int) -> NDArray[Any]:
+        """What lay in memory of some numbers, (n,) unsigned."""
+        read = self.take.reduced if self.filtered else self.take.raw
+        samples = read(self.signal.name, self._first + begin, self._first + end)
+        return samples.items if samples is not None else np.empty(0, dtype=np.uint16)
 
     def number_at(self, time_s: float) -> int:
         """Number of the first sample that is not before an instant."""
@@ -68,6 +85,8 @@ class TakeRecording(Recording):
             if signal.later_filter is not None:
                 channels.append(TakeChannel(take, signal, filtered=True))
         notes = () if take.complete else ("The take ends at its last flush: it was not finished.",)
+        if take.begins_ticks:
+            notes = (*notes, f"It begins {take.begins_s:.6g} s after the board was started.")
         super().__init__(str(take.path), "take", tuple(channels), notes, take.close)
 
 

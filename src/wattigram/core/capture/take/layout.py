@@ -7,7 +7,7 @@ from typing import Any
 import numpy as np
 
 FORMAT = "wattigram-take"
-VERSION = 4
+VERSION = 5
 FORMER_WORDS = {
     "samples": "items",
     "build_id": "build_mark",

@@ -47,7 +47,7 @@ class Take(TakeFile):
 
     @property
     def seconds(self) -> float:
-        """How long the board ran: as it said itself, else the length of the longest stream."""
+        """How long the board had run at the end: as it said itself, else the length of the longest stream."""
         if "ticks" in self.totals:
             return self.totals["ticks"] / self.tick_hz
         lengths = [0.0]
@@ -63,6 +63,11 @@ class Take(TakeFile):
                     lengths.append(float(cycles * scan_timing(self.workspace, chain).cycle_s))
         return max(lengths)
 
+    @property
+    def span_s(self) -> float:
+        """How long it was recorded."""
+        return max(0.0, self.seconds - self.begins_s)
+
     def cycle_rate_hz(self, chain: Chain) -> float | None:
         """Cycles per second as the board's ticks tell; None where too few came.
 
@@ -71,12 +76,12 @@ class Take(TakeFile):
         stream = self.workspace.project.chains.index(chain)
         slots = len(chain.slots)
         if STAMP_STREAM + stream in self.streams:
-            cycles = self.chain_cycles(chain)
-            if cycles < 3:
+            cycles, first = self.chain_cycles(chain), self.first_cycle(chain)
+            if cycles - first < 3:
                 return None
-            begin_s = float(self.instants(chain, 0, 1).held_s(0, 1)[0, 0])
+            begin_s = float(self.instants(chain, first, first + 1).held_s(first, first + 1)[0, 0])
             end_s = float(self.instants(chain, cycles - 1, cycles).held_s(cycles - 1, cycles)[0, 0])
-            return (cycles - 1) / (end_s - begin_s) if end_s > begin_s else None
+            return (cycles - 1 - first) / (end_s - begin_s) if end_s > begin_s else None
         rows = self.frame_rows(stream)
         ticks = rows["ticks"].astype(np.int64)  # careless firmware counts to below zero
         if len(rows) < 2 or ticks[-1] <= ticks[0]:
@@ -90,8 +95,9 @@ class Take(TakeFile):
         stream = self.workspace.project.chains.index(chain)
         slots = len(chain.slots)
         if STAMP_STREAM + stream in self.streams:
-            looked = min(self.chain_cycles(chain), LOOKED_AT)
-            steps = np.diff(self.instants(chain, 0, looked).held_s(0, looked)[:, 0])
+            first = self.first_cycle(chain)
+            looked = min(self.chain_cycles(chain), first + LOOKED_AT)
+            steps = np.diff(self.instants(chain, first, looked).held_s(first, looked)[:, 0])
             return (
                 float(1 / np.median(steps))
                 if len(steps) > 2 and float(np.median(steps)) > 0
@@ -120,7 +126,8 @@ class Take(TakeFile):
         end = total if end is None else min(end, total)
         known = self._instants.get(chain.converter)
         if known is None or not known[0] <= begin <= end <= known[1]:
-            first = max(0, min(begin, end) - STAMPS_BEFORE)
+            kept = -(-self.first_item(stream) // len(chain.slots))
+            first = max(min(kept, begin), min(begin, end) - STAMPS_BEFORE)
             known = first, end, self._read_stamps(chain, stream, first, end)
             self._instants[chain.converter] = known
         return known[2]
@@ -155,7 +162,7 @@ class Take(TakeFile):
 
         ``numbers`` and the result are (n,).
         """
-        valid = np.ones(len(numbers), dtype=bool)
+        valid = np.asarray(numbers >= self.first_item(stream))
         for gap in self.gaps[self.gaps["stream"] == stream]:
             first = np.searchsorted(numbers, int(gap["first"]))
             last = np.searchsorted(numbers, int(gap["first"]) + int(gap["count"]))
@@ -163,15 +170,30 @@ class Take(TakeFile):
         return valid
 
     def raw_count(self, name: str) -> int:
-        """Unreduced samples of a signal that the take has places for; 0 where no chain converts
-        it."""
+        """Unreduced samples of a signal since the board's start that there are places for; 0 where no chain
+        converts it."""
         chain = self.workspace.project.chain_of(name)
         if chain is None:
             return 0
-        total = self.item_count(self.workspace.project.chains.index(chain))
+        return self._before(
+            chain, name, self.item_count(self.workspace.project.chains.index(chain))
+        )
+
+    def _before(self, chain: Chain, name: str, number: int) -> int:
+        """Samples of a signal before an item of its stream."""
         lap = self._lap(chain, name)
-        laps, rest = divmod(total, chain.buffer.samples)
+        laps, rest = divmod(number, chain.buffer.samples)
         return laps * len(lap) + int(np.searchsorted(lap, rest))
+
+    def first_sample(self, name: str, reduced: bool = False) -> int:
+        """Number of the first sample of a signal, or value of its stage, that was recorded."""
+        project = self.workspace.project
+        chain, index = project.chain_of(name), tap_index(project, name)
+        if not self.begins_ticks or chain is None or (reduced and index is None):
+            return 0
+        if reduced:
+            return self.first_item(REDUCED_STREAM + (index or 0))
+        return self._before(chain, name, self.first_item(project.chains.index(chain)))
 
     @staticmethod
     def _lap(chain: Chain, name: str) -> NDArray[np.int64]:
@@ -258,6 +280,13 @@ class Take(TakeFile):
             signal, values, volts, cycles, valid, lambda: self._held_s(chain, cycles, slots), True
         )
 
+    def head(self, name: str, most: int, reduced: bool = False) -> SignalSamples | None:
+        """The first samples of a signal that were recorded, or values of its stage, ``most`` of them at most;
+        None where there are no such."""
+        begin = self.first_sample(name, reduced)
+        read = self.reduced if reduced else self.raw
+        return read(name, begin, begin + most)
+
     def stretches(
         self, name: str, reduced: bool = False, since: int = 0
     ) -> Iterator[tuple[int, int]]:
@@ -267,7 +296,7 @@ class Take(TakeFile):
         each = rate_divisor(stage) if reduced and stage is not None else 1
         count = self.reduced_count(name) if reduced else self.raw_count(name)
         size = max(FEWEST_VALUES, BLOCK_SAMPLES // each)
-        for begin in range(since, count, size):
+        for begin in range(max(since, self.first_sample(name, reduced)), count, size):
             yield begin, min(count, begin + size)
 
     def blocks(self, name: str, reduced: bool = False, since: int = 0) -> Iterator[SignalSamples]:
@@ -287,13 +316,12 @@ class Take(TakeFile):
         if chain is None or (reduced and index is None):
             return ()
         stream = REDUCED_STREAM + (index or 0) if reduced else project.chains.index(chain)
-        total, lap = self.item_count(stream), self._lap(chain, name)
+        total = self.item_count(stream)
 
         def before(number: int) -> int:
             if reduced:
                 return min(number, total)
-            laps, rest = divmod(min(number, total), chain.buffer.samples)
-            return laps * len(lap) + int(np.searchsorted(lap, rest))
+            return self._before(chain, name, min(number, total))
 
         gaps = self.gaps[self.gaps["stream"] == stream]
         ranges = (
@@ -304,18 +332,21 @@ class Take(TakeFile):
 
     def came(self, name: str) -> int:
         """Unreduced samples of a signal that really came."""
-        return self.raw_count(name) - sum(last - first for first, last in self.missing(name))
+        lost = sum(last - first for first, last in self.missing(name))
+        return self.raw_count(name) - self.first_sample(name) - lost
 
     def output(self, number: int) -> OutputSamples:
         """What took effect at the end of route ``number``, or left a UART as the report of that
         number after them."""
         stream = OUTPUT_STREAM + number
-        pairs = self.items(stream)
+        since = self.first_item(stream)
+        pairs = self.items(stream, since)
         pairs = pairs[: len(pairs) // 2 * 2].reshape(-1, 2)
         if not len(pairs):
             return OutputSamples(np.empty(0), np.empty(0, dtype=np.int64))
         rows = self.frame_rows(stream)
-        firsts, starts = rows["first"].astype(np.int64) // 2, rows["ticks"].astype(np.int64)
+        firsts = (rows["first"].astype(np.int64) - since) // 2
+        starts = rows["ticks"].astype(np.int64)
         ticks = unwrap_stamps(pairs[:, 0].astype(np.uint32), firsts, starts)
         return OutputSamples(ticks / self.tick_hz, pairs[:, 1].astype(np.int64))
 

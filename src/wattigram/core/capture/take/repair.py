@@ -28,8 +28,10 @@ from wattigram.core.capture.take.opening import DAMAGED, SIGNATURE, open_file, s
 from wattigram.core.capture.take.self_description import Described, stream_descriptions
 from wattigram.core.capture.take.validation import (
     ITEM_TYPES,
+    LARGEST_ITEM,
     LARGEST_STREAM_ITEMS,
     LARGEST_TEXT_BYTES,
+    LARGEST_TICKS,
 )
 from wattigram.core.capture.take.writer import TakeWriter
 from wattigram.core.capture.transport import SampleRun
@@ -148,6 +150,7 @@ class _Repair:
             boards_text=self._text("boards"),
             started=str(attributes.get("started", "")),
             described=self._described(text),
+            begins_ticks=self._begins_ticks(),
         )
         ended = str(attributes.get("ended", ""))
         try:
@@ -217,8 +220,10 @@ class _Repair:
             return
         count = min(len(items), LARGEST_STREAM_ITEMS)
         frames = self._frames(group, stream)
-        missing = merged(gaps + self._absent(items, count))
-        lost = covered(missing, count) - covered(merged(gaps), count)
+        since = self._first(items) if self._begins_ticks() else 0
+        inside = [(begin - since, end - since) for begin, end in gaps if begin >= since]
+        missing = merged(inside + self._absent(items, count))
+        lost = covered(missing, count) - covered(merged(inside), count)
         if lost:
             self._mended.append(
                 f"Stream {stream}: {lost} of {count} samples are not in the file; they are gaps now."
@@ -234,9 +239,20 @@ class _Repair:
                         "a gap now."
                     )
                     continue
-                writer.add_run(SampleRun(stream, first, block, NOTHING, NOTHING, False))
-        writer.close_stream(stream, max(count, max((end for _begin, end in gaps), default=0)))
+                run = SampleRun(stream, since + first, block, NOTHING, NOTHING, False)
+                writer.add_run(run)
+        last = max((end for _begin, end in gaps), default=0)
+        writer.close_stream(stream, max(since + count, last))
         writer.add_frames(stream, frames)
+
+    def _begins_ticks(self) -> int:
+        ticks = self._file.attrs.get("begins_ticks", 0)
+        return int(ticks) if 0 < int(ticks) < LARGEST_TICKS else 0
+
+    @staticmethod
+    def _first(items: Any) -> int:
+        first = int(items.attrs.get("first", 0))
+        return first if 0 < first <= LARGEST_ITEM else 0
 
     def _frames(self, group: Any, stream: int) -> NDArray[Any]:
         dataset = group.get("frames")

@@ -55,6 +55,8 @@ class TakeFile:
         self.ended = str(attributes.get("ended", ""))
         """Why it ended before the board said that it had stopped; "" where it did, and where nobody
         could say."""
+        self.begins_ticks = int(attributes.get("begins_ticks", 0))
+        """From when on it was recorded, in ticks since the board's start."""
         self.project_text: str = file["project"][()].decode("utf-8", "replace")
         self.part_text: str = file["part"][()].decode("utf-8", "replace") if "part" in file else ""
         """The part file; "" in takes that do not carry one."""
@@ -124,18 +126,53 @@ class TakeFile:
         group = self._file["streams"][str(stream)]
         return group[word_in(group, "samples")]
 
+    @property
+    def begins_s(self) -> float:
+        """From when on it was recorded, in seconds since the board's start."""
+        return self.begins_ticks / self.tick_hz
+
+    def first_item(self, stream: int) -> int:
+        """Number of the first item that was recorded; 0 where the take begins with the run."""
+        if not self.begins_ticks or stream not in self.streams:
+            return 0
+        return int(self._samples_of(stream).attrs.get("first", 0))
+
+    def first_cycle(self, chain: Chain) -> int:
+        """The first whole cycle of a chain that was recorded."""
+        return -(-self.first_item(self.workspace.project.chains.index(chain)) // len(chain.slots))
+
+    def recorded_cycles(self, chain: Chain) -> int:
+        """Cycles of a chain from the first that was recorded to the last."""
+        return max(0, self.chain_cycles(chain) - self.first_cycle(chain))
+
     def item_count(self, stream: int) -> int:
-        """Items of a stream, gaps counted."""
-        return int(self._samples_of(stream).shape[0]) if stream in self.streams else 0
+        """Items of a stream since the board's start, gaps counted, and what was before the take."""
+        if stream not in self.streams:
+            return 0
+        return self.first_item(stream) + int(self._samples_of(stream).shape[0])
+
+    def recorded_count(self, stream: int) -> int:
+        """Items of a stream from the first that was recorded on, gaps counted."""
+        return self.item_count(stream) - self.first_item(stream)
 
     def items(self, stream: int, begin: int = 0, end: int | None = None) -> NDArray[Any]:
         """Items ``begin`` to ``end`` of a stream, all of them where nothing is said; zero where
-        they are missing.
+        they are missing, or were before the take.
 
         (items,) unsigned.
         """
         if stream not in self.streams:
             return np.empty(0, dtype=np.uint16)
+        if first := self.first_item(stream):
+            total = self.item_count(stream)
+            end = total if end is None else min(end, total)
+            begin = min(begin, end)
+            recorded = max(begin, first), max(end, first)
+            kept = self._stored(stream, recorded[0] - first, recorded[1] - first)
+            return np.concatenate((np.zeros(end - begin - len(kept), dtype=kept.dtype), kept))
+        return self._stored(stream, begin, end)
+
+    def _stored(self, stream: int, begin: int, end: int | None) -> NDArray[Any]:
         with reading_foreign(TakeError, f"Stream {stream} cannot be read", str(self.path), REPAIR):
             return np.asarray(self._samples_of(stream)[begin:end])
 
@@ -261,7 +298,7 @@ class TakeFile:
         return int(self.gaps["count"][self.gaps["stream"] == stream].sum())
 
     def chain_cycles(self, chain: Chain) -> int:
-        """Cycles of a chain that the take spans."""
+        """Cycles of a chain since the board's start, up to the end of the take."""
         return self.item_count(self.workspace.project.chains.index(chain)) // len(chain.slots)
 
     @property
@@ -279,7 +316,7 @@ class TakeFile:
     def samples(self) -> int:
         """Raw samples that came, over all converters."""
         raw = [stream for stream in self.streams if stream < STAMP_STREAM]
-        return sum(self.item_count(stream) - self._gap_inside(stream) for stream in raw)
+        return sum(self.recorded_count(stream) - self._gap_inside(stream) for stream in raw)
 
     def _gap_inside(self, stream: int) -> int:
         total = self.item_count(stream)

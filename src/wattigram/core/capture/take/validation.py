@@ -21,6 +21,7 @@ from wattigram.core.capture.take.layout import (
 
 ITEM_TYPES = frozenset({"|u1", "<u2", "<u4"})
 LARGEST_STREAM_ITEMS = 1 << 34
+LARGEST_TICKS = LARGEST_ITEM = 1 << 62
 LARGEST_TEXT_BYTES = 8 << 20
 MOST_STREAMS = 256
 REPAIR = "“wattigram take repair” makes a sound take of what is there."
@@ -41,6 +42,8 @@ def check_take(file: Any, where: str) -> None:
         )
     if not 0 < int(file.attrs["tick_hz"]) <= 10**10:
         raise TakeError("The take's tick_hz is impossible.", where=where)
+    if not 0 <= int(file.attrs.get("begins_ticks", 0)) <= LARGEST_TICKS:
+        raise TakeError("The take begins at an impossible instant.", where=where)
     str(file.attrs[word_in(file.attrs, "build_id")])
     event_dtype = EVENT_DTYPE if version >= 4 else FORMER_EVENT_DTYPE
     tables = {"events": event_dtype, "gaps": GAP_DTYPE} | (
@@ -87,6 +90,8 @@ def _check_stream(file: Any, name: str, group: Any, where: str) -> None:
     ):
         raise TakeError(f"Stream {name} does not hold unsigned samples in a row.", where=where)
     _check_table(_dataset(group, "frames", where), f"frames of stream {name}", FRAME_DTYPE, where)
+    if not 0 <= int(items.attrs.get("first", 0)) <= LARGEST_ITEM:
+        raise TakeError(f"Stream {name} begins with an impossible sample.", where=where)
     gaps = file["gaps"][:]
     mine = gaps[gaps["stream"] == int(name)]
     absent = int(np.minimum(mine["count"], LARGEST_STREAM_ITEMS).sum()) if len(mine) else 0

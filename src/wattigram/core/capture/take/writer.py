@@ -105,14 +105,23 @@ class _Stream:
     """Items of one stream, written in whole chunks; the last, partial chunk again at each flush."""
 
     def __init__(
-        self, parent: Any, stream: int, dtype: np.dtype[Any], before_chunk: Callable[[], None]
+        self,
+        parent: Any,
+        stream: int,
+        dtype: np.dtype[Any],
+        before_chunk: Callable[[], None],
+        first: int = 0,
     ) -> None:
+        """``first`` is the number of the item that lies first in the file."""
         self._before_chunk = before_chunk
+        self.first = first
         self.group = parent.create_group(str(stream))
         self.chunk_items = CHUNK_BYTES // dtype.itemsize
         self.data = self.group.create_dataset(
             "samples", (0,), dtype=dtype, maxshape=(None,), chunks=(self.chunk_items,), fillvalue=0
         )
+        if first:
+            self.data.attrs["first"] = first
         self.dtype = dtype
         self._size = 0
         """Items that the file has room for; known here, for asking HDF5 at each chunk is slow."""
@@ -126,7 +135,7 @@ class _Stream:
 
     @property
     def next_item(self) -> int:
-        return self.chunk * self.chunk_items + self.filled
+        return self.first + self.chunk * self.chunk_items + self.filled
 
     def append(self, items: NDArray[Any]) -> None:
         position = 0
@@ -147,7 +156,7 @@ class _Stream:
 
     def skip(self, count: int) -> None:
         """Leave ``count`` items out; they stay zero in the file and take no room in it."""
-        target = self.next_item + count
+        target = self.next_item + count - self.first
         self.buffer[self.filled :] = 0
         if target // self.chunk_items != self.chunk and self.filled:
             self._write_chunk(self.buffer, self.chunk_items)
@@ -191,7 +200,7 @@ class _Stream:
         if self.is_dirty:
             self._write_chunk(self.buffer, self.filled)
             self.is_dirty = False
-        self._reach(self.next_item)
+        self._reach(self.next_item - self.first)
         self.frames.flush()
 
 
@@ -215,8 +224,11 @@ class TakeWriter:
         started: str = "",
         overwrite: bool = False,
         described: Described | None = None,
+        begins_ticks: int = 0,
     ) -> None:
-        """``described`` is what each stream's data set says of itself."""
+        """``described`` is what each stream's data set says of itself. A take that begins at ``begins_ticks``
+        of the run holds of each stream what comes from its first item on: what was before is not missing."""
+        self._begins_ticks = begins_ticks
         check_target(path, overwrite)
         self._described = described or {}
         self.path = path
@@ -263,6 +275,8 @@ class TakeWriter:
         attributes["board"] = board
         attributes["started"] = started or time.strftime("%Y-%m-%dT%H:%M:%S%z")
         attributes["complete"] = False
+        if self._begins_ticks:
+            attributes["begins_ticks"] = self._begins_ticks
         text = h5py.string_dtype()
         self._file.create_dataset("project", data=project_text, dtype=text)
         if part_text:
@@ -299,7 +313,13 @@ class TakeWriter:
         """
         stream = self._streams.get(run.stream)
         if stream is None:
-            stream = _Stream(self._streams_group, run.stream, run.items.dtype, self._before_chunk)
+            stream = _Stream(
+                self._streams_group,
+                run.stream,
+                run.items.dtype,
+                self._before_chunk,
+                run.first if self._begins_ticks else 0,
+            )
             self._streams[run.stream] = stream
             write_description(stream.data, self._described.get(run.stream, {}))
         missing = run.first - stream.next_item
@@ -340,6 +360,8 @@ class TakeWriter:
         """Note items missing at the end, once the board has said how many it sent; returns their
         count."""
         known = self._streams.get(stream)
+        if known is None and self._begins_ticks:
+            return 0  # nobody knows what of it came before
         done = known.next_item if known else 0
         missing = items - done
         if missing > 0 and missing <= LARGEST_GAP_ITEMS:
@@ -415,7 +437,7 @@ class TakeWriter:
             stream.stop_asking()
             first, count = stream.unwritten
             if count > 0:
-                self.add_gap(number, first, count)
+                self.add_gap(number, stream.first + first, count)
                 stream.is_dirty = False
         self._flush_all()
         self._file.attrs["totals"] = json.dumps(totals)

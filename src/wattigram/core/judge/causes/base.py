@@ -5,6 +5,7 @@ from __future__ import annotations
 import contextlib
 from collections.abc import Callable, Collection, Sequence
 from functools import cached_property
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -91,7 +92,8 @@ def first_values(take: Take, name: str) -> SignalSamples | None:
     None without one."""
     stage = take.workspace.project.signal(name).later_filter
     each = rate_divisor(stage) if stage is not None else 1
-    return take.reduced(name, 0, min(MOST_SAMPLES, max(FEWEST_SAMPLES, 4 * MOST_SAMPLES // each)))
+    most = min(MOST_SAMPLES, max(FEWEST_SAMPLES, 4 * MOST_SAMPLES // each))
+    return take.head(name, most, reduced=True)
 
 
 class FailingSignal:
@@ -142,19 +144,26 @@ class FailingSignal:
         return float(self.signal.scaling)
 
     @cached_property
+    def first_items(self) -> NDArray[Any]:
+        """The converter's results as they lay in memory, from the first that was recorded, (items,) unsigned."""
+        first = self.take.first_item(self.stream)
+        return self.take.items(self.stream, first, first + MOST_SAMPLES)
+
+    @cached_property
     def captured(self) -> SignalSamples | None:
         """The first raw samples, where there are enough of them to say anything."""
-        samples = self.take.raw(self.signal.name, 0, MOST_SAMPLES)
+        samples = self.take.head(self.signal.name, MOST_SAMPLES)
         return samples if samples is not None and samples.count >= FEWEST_SAMPLES else None
 
     @cached_property
     def expected(self) -> ExpectedStream:
         """What was expected of the same cycles."""
         assert self.captured is not None
-        cycles = min(int(self.captured.cycles[-1]) + 1, MOST_SAMPLES)
-        instants = self.take.instants(self.chain, 0, cycles)
+        first = int(self.captured.cycles[0])
+        end = min(int(self.captured.cycles[-1]) + 1, first + MOST_SAMPLES)
+        instants = self.take.instants(self.chain, first, end)
         return expected_raw(
-            self.take.history, self.chain.converter, self.signal.name, 0, cycles, instants
+            self.take.history, self.chain.converter, self.signal.name, first, end, instants
         )
 
     @cached_property
@@ -214,21 +223,16 @@ class FailingSignal:
         """
         name, converter = self.signal.name, self.chain.converter
         stage = self.signal.later_filter
-        cycles = -(
-            -count
-            * (rate_divisor(stage) if stage is not None else 1)
-            // len(self.chain.places_of(name))
-        )
-        instants = self.take.instants(self.chain, 0, cycles)
+        since = self.take.first_sample(name, reduced=stage is not None)
+        each, places = rate_divisor(stage) if stage is not None else 1, len(self.chain.places_of(name))
+        first, end = since * each // places, -(-(since + count) * each // places)
+        instants = self.take.instants(self.chain, first, end)
+        history = self.take.history
         if stage is not None:
-            return (
-                expected_filtered(self.take.history, converter, name, 0, count, instants).settled_v
-                * self.gain
-            )
-        return (
-            expected_settled(self.take.history, converter, name, 0, cycles, instants)[:count]
-            * self.gain
-        )
+            due = expected_filtered(history, converter, name, since, since + count, instants)
+            return due.settled_v * self.gain
+        settled = expected_settled(history, converter, name, first, end, instants)
+        return settled[since - first * places :][:count] * self.gain
 
     def finding(self, code: str) -> Finding | None:
         """The design's own finding of that code that concerns this signal."""

@@ -72,7 +72,7 @@ def _is_crossed(case: FailingSignal, watch: Watch) -> bool:
     into."""
     window = watch.window(case.take.workspace.project)
     reduced = first_values(case.take, case.signal.name) if window.input == "filtered" else None
-    samples = reduced or case.take.raw(case.signal.name, 0, MOST_SAMPLES)
+    samples = reduced or case.take.head(case.signal.name, MOST_SAMPLES)
     if samples is None or window.minus_v is not None or window.minus_signal is not None:
         return False
     low, high = sorted(limits_v(case.take.workspace, case.signal, window))
@@ -157,7 +157,7 @@ def chain_was_stopped(case: FailingSignal) -> LikelyCause | None:
     """After an event of one of its windows or twins the whole chain gives nothing, for a while or
     for good."""
     stopping = _stopping(case)
-    cycles = case.take.chain_cycles(case.chain)
+    cycles = case.take.recorded_cycles(case.chain)
     missing_s = running_s(case.take, case.chain) - cycles / float(case.cycle.handed_rate_hz)
     if not stopping or not cycles or missing_s <= 0:
         return None
@@ -174,12 +174,13 @@ def _standing(case: FailingSignal, cycles: int) -> NDArray[np.float64]:
     of the last cycle before, and how much longer than a cycle it took until the next.
     """
     cycle_s, due, last_s = float(case.cycle.cycle_s), [], np.empty(0)
-    for begin in range(0, cycles, BLOCK_SAMPLES):
-        end = min(cycles, begin + BLOCK_SAMPLES)
+    since = case.take.first_cycle(case.chain)
+    for begin in range(since, since + cycles, BLOCK_SAMPLES):
+        end = min(since + cycles, begin + BLOCK_SAMPLES)
         times_s = np.concatenate(
             (last_s, case.take.instants(case.chain, begin, end).held_s(begin, end)[:, 0])
         )
-        if end == cycles:
+        if end == since + cycles:
             times_s = np.append(times_s, case.take.seconds)
         still_s = np.diff(times_s) - cycle_s
         long = still_s > cycle_s / 2
@@ -379,7 +380,7 @@ def _pair(case: FailingSignal) -> tuple[SignalSamples | None, SignalSamples | No
     if of is None or case.take.workspace.project.chain_of(of) is None:
         return None, None
     first, second = (
-        first_values(case.take, name) or case.take.raw(name, 0, MOST_SAMPLES)
+        first_values(case.take, name) or case.take.head(name, MOST_SAMPLES)
         for name in (case.signal.name, of)
     )
     return first, second

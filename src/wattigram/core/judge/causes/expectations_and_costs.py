@@ -108,12 +108,13 @@ def offset_v(take: Take, name: str) -> tuple[float, float] | None:
     """Mean of what a signal reads less what it should, and the standard error of that mean, volts
     at the pin."""
     chain = take.workspace.project.chain_of(name)
-    samples = take.raw(name, 0, MOST_SAMPLES)
+    samples = take.head(name, MOST_SAMPLES)
     if chain is None or samples is None or samples.count < FEWEST_SAMPLES:
         return None
-    cycles = min(int(samples.cycles[-1]) + 1, MOST_SAMPLES)
+    first = int(samples.cycles[0])
+    end = min(int(samples.cycles[-1]) + 1, first + MOST_SAMPLES)
     stream = expected_raw(
-        take.history, chain.converter, name, 0, cycles, take.instants(chain, 0, cycles)
+        take.history, chain.converter, name, first, end, take.instants(chain, first, end)
     )
     count = min(len(stream.settled_v), len(samples.volts))
     gain = float(samples.signal.scaling)

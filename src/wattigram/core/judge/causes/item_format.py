@@ -24,7 +24,7 @@ FEWEST_LAPS = 3
 
 def _items(case: FailingSignal) -> NDArray[Any]:
     """The stream as the program reads it, whole laps of it."""
-    data = case.take.items(case.stream, 0, MOST_SAMPLES)
+    data = case.first_items
     lap = case.chain.buffer.samples
     return data[: len(data) // lap * lap] if len(data) >= lap else data
 
@@ -200,7 +200,7 @@ def buffer_splits_scans(case: FailingSignal) -> LikelyCause | None:
     slots, items = len(case.chain.slots), case.chain.buffer.samples
     if items % slots == 0 or not case.is_off:
         return None
-    data = case.take.items(case.stream, 0, MOST_SAMPLES)
+    data = case.first_items
     cycles = min(len(data) // slots, MOST_SAMPLES // slots)
     by_slot = _expected_by_slot(case, cycles)
     numbers = np.arange(cycles * slots)
@@ -223,15 +223,15 @@ def buffer_splits_scans(case: FailingSignal) -> LikelyCause | None:
 
 
 def _expected_by_slot(case: FailingSignal, cycles: int) -> NDArray[np.float64]:
-    """Readings due in each slot, (cycles, slots) volts at the pin."""
-    project = case.take.workspace.project
-    instants = case.take.instants(case.chain, 0, cycles)
+    """Readings due in each slot from the first scan that was recorded, (cycles, slots) volts at the pin."""
+    project, first = case.take.workspace.project, case.take.first_cycle(case.chain)
+    instants = case.take.instants(case.chain, first, first + cycles)
     by_slot = np.empty((cycles, len(case.chain.slots)))
     for name in {slot.signal for slot in case.chain.slots}:
         gain = float(project.signal(name).scaling)
         course = (
             expected_raw(
-                case.take.history, case.chain.converter, name, 0, cycles, instants
+                case.take.history, case.chain.converter, name, first, first + cycles, instants
             ).predicted_v
             * gain
         )
@@ -247,9 +247,10 @@ def other_order(case: FailingSignal) -> LikelyCause | None:
     if not case.is_off or order == list(range(len(order))) or case.captured is None:
         return None
     place = case.chain.places_of(case.signal.name)[0]
-    cycles = min(int(case.captured.cycles[-1]) + 1, MOST_SAMPLES)
+    first = case.take.first_cycle(case.chain)
+    cycles = min(int(case.captured.cycles[-1]) + 1 - first, MOST_SAMPLES)
     by_slot = _expected_by_slot(case, cycles)
-    really = by_slot[case.captured.cycles[: len(case.valid)][case.valid], order[place]]
+    really = by_slot[case.captured.cycles[: len(case.valid)][case.valid] - first, order[place]]
     fit = explained_share(case.measured_v, case.settled_v, really)
     name = case.chain.slots[order[place]].signal
     return case.cause(

@@ -197,7 +197,7 @@ def mean_is_scaled(case: FailingSignal) -> LikelyCause | None:
     stage = case.signal.filter
     if stage is None:
         return None
-    captured = reduced if reduced is not None else case.take.raw(case.signal.name, 0, MOST_SAMPLES)
+    captured = reduced if reduced is not None else case.take.head(case.signal.name, MOST_SAMPLES)
     if captured is None or captured.count < 16:
         return None
     settled = case.due_after_stage(len(captured.volts))

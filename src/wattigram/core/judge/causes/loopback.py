@@ -189,14 +189,15 @@ def _reads_as(case: FailingSignal, name: str, other: str) -> float:
     """Share of one signal's error that vanishes when it is taken for another, at its own held
     instants."""
     take, chain = case.take, case.chain
-    samples = take.raw(name, 0, MOST_SAMPLES)
+    samples = take.head(name, MOST_SAMPLES)
     if samples is None or samples.count < FEWEST_SAMPLES:
         return 0.0
-    cycles = min(int(samples.cycles[-1]) + 1, 1 << 16)
-    instants = take.instants(chain, 0, cycles)
+    first = int(samples.cycles[0])
+    end = min(int(samples.cycles[-1]) + 1, first + (1 << 16))
+    instants = take.instants(chain, first, end)
     gains = [float(take.workspace.project.signal(one).scaling) for one in (name, other)]
-    mine = expected_settled(take.history, chain.converter, name, 0, cycles, instants) * gains[0]
-    theirs = expected_settled(take.history, chain.converter, other, 0, cycles, instants) * gains[1]
+    mine = expected_settled(take.history, chain.converter, name, first, end, instants) * gains[0]
+    theirs = expected_settled(take.history, chain.converter, other, first, end, instants) * gains[1]
     count = min(len(mine), len(theirs), len(samples.volts))
     valid = samples.valid[:count]
     measured = samples.volts[:count][valid] * gains[0]

@@ -20,7 +20,7 @@ def nothing_came(case: FailingSignal) -> LikelyCause | None:
     """Not one item; the board's own count of conversions tells a converter that stands still from
     one unheard."""
     due = due_items(case.take, case.chain)
-    came = case.take.item_count(case.stream)
+    came = case.take.recorded_count(case.stream)
     # What DMA has moved since the last mark is told when the board is stopped, ISR or none.
     is_tail = isinstance(case.chain.readout, Dma) and 0 < came < case.chain.buffer.samples
     if (came > case.chain.results_per_isr and not is_tail) or due < FEWEST_EXPECTED + came:
@@ -46,7 +46,7 @@ def nothing_came(case: FailingSignal) -> LikelyCause | None:
                 finding.title,
                 1.0 if converted is not None else 0.8,
                 f"{came or 'no'} sample{'s' if came > 1 else ''} in "
-                f"{format_si(case.take.seconds, 's', 3)}, {due:.0f} were due{known}. "
+                f"{format_si(case.take.span_s, 's', 3)}, {due:.0f} were due{known}. "
                 f"{finding.message}",
                 finding.remedy,
                 whole=True,
@@ -57,7 +57,7 @@ def nothing_came(case: FailingSignal) -> LikelyCause | None:
         "never-sent",
         f"The firmware sends nothing of {case.chain.converter}",
         0.9,
-        f"no sample in {format_si(case.take.seconds, 's', 3)}, {due:.0f} were due; it converted "
+        f"no sample in {format_si(case.take.span_s, 's', 3)}, {due:.0f} were due; it converted "
         f"{converted} times, and nothing in "
         "the design keeps them from coming",
         None,
@@ -88,14 +88,14 @@ def results_given_up(case: FailingSignal) -> LikelyCause | None:
 @register_cause("started-once")
 def one_value_came(case: FailingSignal) -> LikelyCause | None:
     """Exactly one value, or one pass, then silence."""
-    items = case.take.item_count(case.stream)
+    items = case.take.recorded_count(case.stream)
     limit = case.cycle.items_limit
     if not items or limit is None or items != limit:
         return None
     finding = case.of_chain("started-once")
     if finding is None:
         return None
-    ran = format_si(case.take.seconds, "s", 3)
+    ran = format_si(case.take.span_s, "s", 3)
     what = "one value" if items == 1 else f"one scan of {items} values"
     return case.cause(
         "started-once",
@@ -110,7 +110,7 @@ def one_value_came(case: FailingSignal) -> LikelyCause | None:
 @register_cause("dma-not-endless")
 def one_bufferful_came(case: FailingSignal) -> LikelyCause | None:
     """As many items as the loop holds, then silence."""
-    items = case.take.item_count(case.stream)
+    items = case.take.recorded_count(case.stream)
     due = due_items(case.take, case.chain)
     if items != case.chain.buffer.samples or due < 1.5 * items:
         return None
@@ -121,7 +121,7 @@ def one_bufferful_came(case: FailingSignal) -> LikelyCause | None:
         1.0 if finding is not None else 0.6,
         f"exactly {items} samples came, as many as {case.chain.buffer.name} holds; {due:.0f} were due "
         "in "
-        f"{format_si(case.take.seconds, 's', 3)}",
+        f"{format_si(case.take.span_s, 's', 3)}",
         finding.remedy if finding is not None else None,
         whole=True,
     )
@@ -131,7 +131,7 @@ def one_bufferful_came(case: FailingSignal) -> LikelyCause | None:
 def single_run_went_on(case: FailingSignal) -> LikelyCause | None:
     """More came than a single run has: the channel goes round."""
     readout = case.chain.readout
-    items, wanted = case.take.item_count(case.stream), case.chain.buffer.samples
+    items, wanted = case.take.recorded_count(case.stream), case.chain.buffer.samples
     if not readout.single_run or items <= wanted:
         return None
     finding = case.of_chain("single-run-circular")
@@ -197,7 +197,7 @@ def sent_again(case: FailingSignal) -> LikelyCause | None:
     """Items come again in portions of a half: a handler serves marks that are no longer there."""
     rows = case.take.repeats
     counts = rows["count"][rows["stream"] == case.stream]
-    came = case.take.item_count(case.stream)
+    came = case.take.recorded_count(case.stream)
     if not len(counts) or not came:
         return None
     portion = case.chain.buffer.samples - case.chain.buffer.samples // 2
@@ -249,8 +249,8 @@ def _lost_as_predicted(
     case: FailingSignal, code: str, says: str, of_what: str
 ) -> LikelyCause | None:
     timing = retrieval_timing(case.take.workspace, case.chain)
-    produced = float(timing.items_hz) * case.take.seconds
-    came = case.take.item_count(case.stream) - case.take.lost_items(case.stream)
+    produced = float(timing.items_hz) * case.take.span_s
+    came = case.take.recorded_count(case.stream) - case.take.lost_items(case.stream)
     if produced < FEWEST_EXPECTED or came >= produced:
         return None
     lost, predicted = 1 - came / produced, float(timing.lost_hz / timing.items_hz)

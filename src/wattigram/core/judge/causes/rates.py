@@ -134,8 +134,8 @@ def frames_are_timed_wrong(case: FailingSignal) -> LikelyCause | None:
     if case.cycle.is_single_run:
         return None  # however fast they came, there are as many as there should be
     rate_hz, due = _measured_hz(case), due_items(case.take, case.chain)
-    came = case.take.item_count(case.stream)
-    cycles, seconds = case.take.chain_cycles(case.chain), case.take.seconds
+    came = case.take.recorded_count(case.stream)
+    cycles, seconds = case.take.recorded_cycles(case.chain), case.take.span_s
     if cycles < FEWEST_CYCLES or not due or abs(came / due - 1) > ALIKE:
         return None
     if rate_hz is None and cycles <= MOST_UNTOLD_LAPS * case.chain.buffer.samples:

@@ -90,7 +90,7 @@ def _nothing_came(
             code,
             title,
             0.9,
-            f"not one value in {format_si(take.seconds, 's', 3)}",
+            f"not one value in {format_si(take.span_s, 's', 3)}",
         )
     ]
 
@@ -103,10 +103,10 @@ def _overwritten(
     if (
         not isinstance(route.destination, UartDestination)
         or not timing.overwritten_hz
-        or not take.seconds
+        or not take.span_s
     ):
         return []
-    came_hz = (seen.written - seen.overwritten) / take.seconds
+    came_hz = (seen.written - seen.overwritten) / take.span_s
     fit = 1 - abs(came_hz - timing.effective_hz) / max(came_hz, timing.effective_hz)
     evidence = (
         f"{format_si(came_hz, 'Hz')} bytes came of {format_si(timing.transfers_hz, 'Hz')} "
@@ -197,12 +197,12 @@ def _torn(
     """Values that took effect half written, or jump for one value."""
     timing = route_timing(take.workspace, route)
     finding = _find(findings, "route-tears") or _find(findings, "route-at-once")
-    if not timing.torn_hz or not take.seconds:
+    if not timing.torn_hz or not take.span_s:
         return []
     if seen.torn:
-        rate_hz = seen.torn / take.seconds
+        rate_hz = seen.torn / take.span_s
         fit = 1 - abs(rate_hz - timing.torn_hz) / max(rate_hz, timing.torn_hz) * 0.5
-        evidence = f"{seen.torn} values took effect half written, {timing.torn_hz * take.seconds:.0f} were to be expected"
+        evidence = f"{seen.torn} values took effect half written, {timing.torn_hz * take.span_s:.0f} were to be expected"
     elif isinstance(route.destination, UartDestination) and seen.matched < 0.999:
         share = timing.torn_hz * route.transfers / float(timing.sink_hz)
         fit = 1 - abs((1 - seen.matched) - share * 0.5) / max(1 - seen.matched, share)

@@ -49,13 +49,15 @@ def neighbour_points(take: Take, chain: Chain, name: str) -> tuple[FloatArray, F
     if before == name or chain.buffer.samples % slots:
         return None
     stream = workspace.project.chains.index(chain)
-    items = take.items(stream, 0, MOST_SAMPLES * slots)
+    first = take.first_cycle(chain)
+    items = take.items(stream, first * slots, (first + MOST_SAMPLES) * slots)
     cycles = min(len(items) // slots, MOST_SAMPLES)
     if cycles < FEWEST_SAMPLES:
         return None
     scales = [signal_scale(workspace, chain, chain.slots[at].signal) for at in (place, place - 1)]
     rows = items[: cycles * slots].reshape(cycles, slots)
-    valid = take.valid(stream, np.arange(cycles * slots)).reshape(cycles, slots)
+    numbers = np.arange(first * slots, (first + cycles) * slots)
+    valid = take.valid(stream, numbers).reshape(cycles, slots)
     mine, other = scales[0].item_volts(rows[:, place]), scales[1].item_volts(rows[:, place - 1])
     good = valid[:, place] & valid[:, place - 1]
     if place == 0:
@@ -63,7 +65,12 @@ def neighbour_points(take: Take, chain: Chain, name: str) -> tuple[FloatArray, F
         good = good & np.concatenate(([False], valid[:-1, -1]))
     gain = float(workspace.project.signal(name).scaling)
     expected_v = expected_settled(
-        take.history, chain.converter, name, 0, cycles, take.instants(chain, 0, cycles)
+        take.history,
+        chain.converter,
+        name,
+        first,
+        first + cycles,
+        take.instants(chain, first, first + cycles),
     )
     settled = expected_v.reshape(cycles, -1)[:, 0] * gain
     return (other - settled)[good], (mine - settled)[good]

@@ -54,7 +54,7 @@ def stage_makes_something_else(case: FailingSignal) -> LikelyCause | None:
         or not whole
     ):
         return None
-    items = case.take.items(case.stream, 0, MOST_SAMPLES)
+    items = case.first_items
     tap = Tap(
         effective_taps(case.take.workspace)[index], len(case.chain.slots), case.chain.buffer.samples
     )

@@ -60,7 +60,7 @@ class Trace(msgspec.Struct, frozen=True, dict=True):
         """Stretches of samples that never came, (first, past the last) of each."""
         if not isinstance(self.channel, TakeChannel):
             return ()
-        return self.channel.take.missing(self.name, self.stage == "filtered")
+        return self.channel.missing
 
     def span(self) -> tuple[float, float]:
         """Extremes over all of it."""
@@ -144,7 +144,14 @@ class StreamData(msgspec.Struct, frozen=True):
     path: Path
     opened: OpenRecording
     traces: tuple[Trace, ...]
-    seconds: float
+    begin_s: float
+    """0, but in a take that begins later than the run."""
+    end_s: float
+
+    @property
+    def span_s(self) -> float:
+        """How long it is; never 0."""
+        return max(self.end_s - self.begin_s, 1e-9)
 
     @property
     def recording(self) -> Recording:
@@ -164,7 +171,7 @@ class StreamData(msgspec.Struct, frozen=True):
         self, trace: Trace, begin_s: float, end_s: float, count: int
     ) -> tuple[FloatArray, FloatArray, FloatArray]:
         """(times, lows, highs) of the expected band in volts; nothing where no design expects any."""
-        begin_s, end_s = max(0.0, begin_s), min(self.seconds, end_s)
+        begin_s, end_s = max(self.begin_s, begin_s), min(self.end_s, end_s)
         nothing = np.empty(0), np.empty(0), np.empty(0)
         take = self.take
         if take is None or end_s <= begin_s:
@@ -229,8 +236,9 @@ def load_stream(
                 traces.append(_trace(channel, index))
             progress((number + 1) / len(recording.channels))
         take = recording.take if isinstance(recording, TakeRecording) else None
-        seconds = take.seconds if take is not None else recording.seconds
-        return StreamData(path, OpenRecording(recording), tuple(traces), seconds)
+        begin_s = take.begins_s if take is not None else 0.0
+        end_s = take.seconds if take is not None else recording.seconds
+        return StreamData(path, OpenRecording(recording), tuple(traces), begin_s, end_s)
     except BaseException:
         recording.close()
         raise
@@ -256,16 +264,14 @@ def _take_trace(channel: TakeChannel, start_s: float, rate_hz: float) -> Trace:
     chain = take.workspace.project.chain_of(signal.name)
     assert chain is not None
     scale = signal_scale(take.workspace, chain, signal.name)
-    read = take.reduced if channel.filtered else take.raw
 
     def items(begin: int, end: int) -> NDArray[Any]:
-        samples = read(signal.name, begin, end)
-        assert samples is not None
+        stored = channel.read_items(begin, end)
         if not scale.signed:
-            return samples.items
+            return stored
         # In an order that numbers have, with their sign.
         half = 1 << (31 if channel.filtered else scale.item_bits - 1)
-        return ((samples.items.astype(np.int64) + half) % (2 * half) - half).astype(np.int32)
+        return ((stored.astype(np.int64) + half) % (2 * half) - half).astype(np.int32)
 
     factor = later_gain(signal) if channel.filtered else 1.0
     per_step = scale.lsb_v / 2.0**scale.shift / scale.gain / factor / float(signal.scaling)

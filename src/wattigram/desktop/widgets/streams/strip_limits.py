@@ -45,7 +45,7 @@ class StripLimits(QObject):
         """All that came, what lies below, and what is expected."""
         key = (trace.name, trace.stage)
         if key not in self._whole:
-            _times, low, high = data.band(trace, 0.0, data.seconds, COLUMNS)
+            _times, low, high = data.band(trace, data.begin_s, data.end_s, COLUMNS)
             other = below.trace_like(trace) if below is not None else None
             extremes = [*trace.span(), *(other.span() if other is not None else ())]
             self._whole[key] = span_of(np.array(extremes), low, high)

@@ -86,7 +86,7 @@ class TracePlot(QWidget):
             self.limits_field.leave()
             self.cursor_s = self.mark_s = self.other_s = None
             if data is not None:
-                self.view = (0.0, max(data.seconds, 1e-9))
+                self.view = (data.begin_s, data.begin_s + data.span_s)
         self.update()
 
     def lay_under(self, below: LaidUnder | None) -> None:
@@ -312,10 +312,10 @@ class TracePlot(QWidget):
         trace = self._traces[0]
         axes = Axes(
             strip.adjusted(0, 3, 0, -3),
-            (0.0, max(self._data.seconds, 1e-9)),
+            (self._data.begin_s, self._data.begin_s + self._data.span_s),
             self.limits.whole(self._data, trace, self.below),
         )
-        times, low, high = trace.columns(0.0, self._data.seconds, int(strip.width()))
+        times, low, high = trace.columns(self._data.begin_s, self._data.end_s, int(strip.width()))
         painter.setPen(QPen(signal_color(trace.index, 150), 1))
         buffer = self._buffers.setdefault(("strip", ""), LineBuffer())
         fill_trace(buffer, axes.x(times), axes.y(low), axes.y(high))
@@ -372,9 +372,10 @@ class TracePlot(QWidget):
             return
         rate_hz = max((trace.rate_hz for trace in self._traces), default=1.0)
         shortest = FEWEST_SAMPLES / rate_hz
-        span = min(max(end_s - begin_s, shortest), self._data.seconds)
+        span = min(max(end_s - begin_s, shortest), self._data.span_s)
         middle = (begin_s + end_s) / 2
-        begin_s = min(max(0.0, middle - span / 2), max(0.0, self._data.seconds - span))
+        first_s = self._data.begin_s
+        begin_s = min(max(first_s, middle - span / 2), first_s + self._data.span_s - span)
         self.view = (begin_s, begin_s + span)
         if not self.is_marked:
             self.stretch_changed.emit()
@@ -430,7 +431,7 @@ class TracePlot(QWidget):
     def _center_strip(self, x: float) -> None:
         assert self._data is not None
         strip = self._strip()
-        at = (x - strip.left()) / strip.width() * self._data.seconds
+        at = self._data.begin_s + (x - strip.left()) / strip.width() * self._data.span_s
         half = (self.view[1] - self.view[0]) / 2
         self.set_view(at - half, at + half)
 
@@ -486,7 +487,7 @@ class TracePlot(QWidget):
             return
         number = self.strip_at(event.position().y()) if event.position().x() < LEFT else None
         if number is None:
-            self.set_view(0.0, self._data.seconds)
+            self.set_view(self._data.begin_s, self._data.end_s)
         elif (self._traces[number].name, self._traces[number].stage) in self.limits.own:
             self.all_values([number])
         else:
@@ -525,7 +526,7 @@ class TracePlot(QWidget):
             under = self.strip_at(self.mapFromGlobal(QCursor.pos()).y())
             self.ask_limits(under if under is not None and self.underMouse() else 0)
         elif key == Qt.Key.Key_Home and self._data is not None:
-            self.set_view(0.0, self._data.seconds)
+            self.set_view(self._data.begin_s, self._data.end_s)
         elif key == Qt.Key.Key_M and self._data is not None:
             self.mark_stretch(*self.view)
         elif key == Qt.Key.Key_Escape and (self.mark_s is not None or self.other_s is not None):
