@@ -118,3 +118,36 @@ def test_the_figures_of_kiln_safety() -> None:
     assert found["converters"][1]["retrieval"]["kind"] == "fifo"
     # 8 items at 5 kHz, 16 deep: 9 more until one is lost.
     assert found["converters"][1]["retrieval"]["deadline_s"] == pytest.approx(9 / 5000)
+
+
+def test_run_begins_and_ends_by_itself(tmp_path: Path) -> None:
+    out = tmp_path / "hot.h5"
+    options = ("--start-at", "Upper zone ends", "--before", "200 ms", "--for", "0.5s", "--times", 2)
+    done = wattigram("run", KILN, *options, "--fast", "--out", out, "--json")
+    assert done.returncode == 0
+    assert json.loads(done.stdout)["takes"] == [str(out), str(tmp_path / "hot 2.h5")]
+    told = wattigram("take", "info", tmp_path / "hot 2.h5").stdout
+    assert "  0.70" in told
+    assert "of the run on" in told
+    proved = wattigram("prove", KILN, out).stdout
+    assert "✓ holds  Upper zone crosses its threshold" in proved
+
+
+@pytest.mark.parametrize(
+    ("options", "what"),
+    [
+        ((), "how long the run is to be"),
+        (("--start-at", "Upper zone", "--split", "1 h"), "how long the run is to be"),
+        (("--for", "long"), "“long” is no time"),
+        (("--before", "1 s", "--for", "1 s"), "something that the start waits for"),
+        (("--start-at", "Upper zone", "--before", "2 min", "--for", "1 s"), "at most 60 s"),
+        (("--start-at", "Oven", "--for", "1 s"), "no source of events “Oven”"),
+        (("--samples", "10", "--times", "some"), "“some” is no count"),
+        (("--for", "1 s", "--split", "3 bytes"), "“3 bytes” is no time"),
+    ],
+)
+def test_plans_that_cannot_be_are_told(tmp_path: Path, options: tuple[str, ...], what: str) -> None:
+    done = wattigram("run", KILN, *options, "--out", tmp_path / "t.h5")
+    assert done.returncode == 2
+    assert what in done.stderr
+    assert not list(tmp_path.iterdir())

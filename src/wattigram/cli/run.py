@@ -10,6 +10,7 @@ import msgspec
 
 from wattigram.cli.ending import ending_signals
 from wattigram.cli.progress import Progress
+from wattigram.cli.recording_options import read_plan
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.capture.session import RunOutcome, record_run
 from wattigram.core.model.design import open_workspace
@@ -23,8 +24,7 @@ LONGEST_RUN_S = 30 * 86_400
     "--seconds",
     "seconds",
     type=float,
-    required=True,
-    help="Length of the run, in the board's own time.",
+    help="Length of the run, in the board's own time; at most so long where a recording ends by itself.",
 )
 @click.option(
     "--out", "out", type=click.Path(path_type=Path), required=True, help="Take to write (HDF5)."
@@ -53,16 +53,48 @@ LONGEST_RUN_S = 30 * 86_400
     show_default=True,
     help="Seed of the virtual board's noise.",
 )
+@click.option(
+    "--start-at",
+    "start_at",
+    metavar="WHAT",
+    help="Record from an event on, or from where a signal passes a level: “Upper zone: too hot”, the same with "
+    "“ begins” or “ ends”, “Coil current > 2.1 V”.",
+)
+@click.option("--before", "before", metavar="TIME", help="Time before that to be in the take.")
+@click.option("--end-at", "end_at", metavar="WHAT", help="Record up to an event or a level.")
+@click.option("--for", "length", metavar="TIME", help="Record for so long from the start on.")
+@click.option(
+    "--samples",
+    "samples",
+    type=click.IntRange(min=1),
+    help="Record so many samples of each signal of the first converter, up to a frame more.",
+)
+@click.option(
+    "--split", "split", metavar="TIME|SIZE", help="Begin another file each “10 min”, or “500 MB”."
+)
+@click.option(
+    "--times",
+    "times",
+    metavar="N|all",
+    help="How often a recording is begun (1): “all” for each time in the run.",
+)
 @click.option("--force", "force", is_flag=True, help="Replace a take that lies there already.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON for scripts.")
 def run(
     project: Path,
-    seconds: float,
+    seconds: float | None,
     out: Path,
     board: str,
     elf: Path | None,
     fast: bool,
     seed: int,
+    start_at: str | None,
+    before: str | None,
+    end_at: str | None,
+    length: str | None,
+    samples: int | None,
+    split: str | None,
+    times: str | None,
     force: bool,
     as_json: bool,
 ) -> None:
@@ -71,13 +103,23 @@ def run(
 
     PROJECT: Project file, or the folder that holds it.
     """
+    workspace = open_workspace(project)
+    plan = None
+    if any(said is not None for said in (start_at, before, end_at, length, samples, split, times)):
+        plan = read_plan(workspace, start_at, before, end_at, length, samples, split, times)
+    if seconds is None:
+        if plan is None or not plan.ends_itself or plan.times is None:
+            raise WattigramError(
+                "It is not said how long the run is to be.",
+                cure="Give --seconds, or with what a recording ends: --for, --samples or --end-at.",
+            )
+        seconds = LONGEST_RUN_S
     if not 0 < seconds <= LONGEST_RUN_S:
         raise WattigramError(
             f"A run of {seconds:g} s is not possible.",
             cure=f"Choose above 0 and at most {LONGEST_RUN_S} s.",
         )
     progress = Progress("Recording")
-    workspace = open_workspace(project)
     with ending_signals() as ending:
         outcome = record_run(
             workspace,
@@ -88,6 +130,7 @@ def run(
             seed=seed,
             elf=elf,
             overwrite=force,
+            plan=plan,
             is_ended=ending.is_set,
             progress=progress,
         )
@@ -98,6 +141,8 @@ def run(
     else:
         for note in outcome.notes:
             click.echo(f"note: {note}", err=True)
+        for number, take in enumerate(outcome.takes if plan is not None else (), 1):
+            click.echo(f"take {number}: {take}")
         click.echo(
             f"{outcome.take}: {_seconds_text(outcome)}, {_scans_text(outcome)}"
             f"{outcome.samples} samples, "

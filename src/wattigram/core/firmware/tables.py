@@ -24,6 +24,7 @@ from wattigram.core.model.design import (
     Watch,
     Workspace,
     tapped_signals,
+    watch_title,
 )
 from wattigram.core.model.design.outputs import SoftwareRamp
 from wattigram.core.predict.accuracy import ComparedPair, kept_values, waiting_values
@@ -230,18 +231,7 @@ class Tables(msgspec.Struct, frozen=True, dict=True):
 
     def watch_title(self, watch: Watch) -> str:
         """What a watch is, for people."""
-        if watch.kind == "comparator":
-            return watch.comparator
-        if watch.kind == "input":
-            return f"pin {watch.pin}"
-        if watch.kind == "byte":
-            return (
-                f"{watch.uart}: {'any byte' if watch.byte is None else f'byte 0x{watch.byte:02X}'}"
-            )
-        if watch.kind == "twin":
-            return f"{watch.signal}: twin"
-        name = watch.window(self.workspace.project).name
-        return f"{watch.signal}: {name}" if name else watch.signal
+        return watch_title(self.workspace.project, watch)
 
     @cached_property
     def watches(self) -> tuple[WatchTable, ...]:

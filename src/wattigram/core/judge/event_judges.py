@@ -31,10 +31,7 @@ def judge_threshold(take: Take, expectation: ThresholdExpectation) -> Judgement:
         return not_judged(f"{expectation.signal} has no threshold")
     within_s, limits = float(expectation.within_s), _limits(expectation) if len(mine) == 1 else None
     crossed = [crossings(take, watch, limits) for watch in mine]
-    fits = [
-        _match(crossings_of, within_s)
-        for crossings_of in crossed
-    ]
+    fits = [_match(crossings_of, within_s) for crossings_of in crossed]
     due, came = (
         sum(len(crossings_of.wanted) for crossings_of in crossed),
         sum(len(crossings_of.came) for crossings_of in crossed),

@@ -39,7 +39,7 @@ def due_items(take: Take, chain: Chain) -> float:
     if isinstance(trigger, TimerTrigger) and cycle.read_period_s is None:
         units = len(chain.slots) if chain.per_trigger == "conversion" else 1
         rate_hz = float(1 / trigger.period_s) / units
-    due = take.span_s * rate_hz * len(chain.slots)
+    due = take.span_of(chain) * rate_hz * len(chain.slots)
     limit = single_run_items(take, chain)
     if limit is None:
         return due
@@ -58,10 +58,10 @@ def running_s(take: Take, chain: Chain) -> float:
     over."""
     limit = single_run_items(take, chain)
     if limit is None:
-        return take.span_s
+        return take.span_of(chain)
     cycle_s = scan_timing(take.workspace, chain).cycle_s
     until_s = min(take.seconds, float(limit * cycle_s / len(chain.slots)))
-    return max(0.0, until_s - take.begins_s)
+    return max(0.0, until_s - (take.seconds - take.span_of(chain)))
 
 
 def within(measured: float, low: float | None, high: float | None) -> Outcome:

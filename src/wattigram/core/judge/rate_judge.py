@@ -39,7 +39,7 @@ def judge_rate(take: Take, expectation: RateExpectation) -> Judgement:
         return _rate_between_pauses(take, chain, wanted_hz, expectation.within)
     low, high = wanted_hz * (1 - expectation.within), wanted_hz * (1 + expectation.within)
     limit = single_run_items(take, chain)
-    span_s = take.span_s
+    span_s = take.span_of(chain)
     if limit is not None:
         left = max(0, limit - take.first_item(stream))
         span_s = min(span_s, left / len(chain.slots) / wanted_hz)
@@ -91,7 +91,7 @@ def _rate_between_pauses(take: Take, chain: Chain, wanted_hz: float, share: floa
     low, high = wanted_hz * (1 - share), wanted_hz * (1 + share)
     cycles = take.recorded_cycles(chain)
     rate = take.running_rate_hz(chain)
-    due = take.span_s * wanted_hz
+    due = take.span_of(chain) * wanted_hz
     if rate is None and due >= FEWEST_DUE and not has_paused(take, chain):
         note = f"{cycles} of {due:.0f} scans came, and no threshold stopped {chain.converter}"
         return Judgement("fails", 0.0, "Hz", low, high, cycles, note)

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-import re
 import math
+import re
 from collections.abc import Iterator
 from typing import Literal
 
@@ -256,7 +256,9 @@ def scan_effects(take: Take, reaction: Reaction, within_s: float) -> Effects | N
     first = slot_order(workspace, chain)[0]
     slot = scan_timing(workspace, chain).slots[first]
     first, end = take.first_cycle(chain), take.chain_cycles(chain)
-    held_s = take.instants(chain, first, end).held_s(first, end)[:, 0] if end > first else np.empty(0)
+    held_s = (
+        take.instants(chain, first, end).held_s(first, end)[:, 0] if end > first else np.empty(0)
+    )
     begun = [(at, True) for at in (held_s - float(slot.held_s - slot.start_s)).tolist()]
     mine = [(cause, True) for cause, name in asked if name == reaction.name]
     return _matched(take, mine, begun, within_s, count_others=len(starters) == 1)
@@ -272,6 +274,8 @@ def write_effects(take: Take, reaction: Reaction, within_s: float) -> Effects:
     assert output is not None
     seen = samples_of(take, output)
     times = seen.times_s[1:] if output.kind == "pins" else seen.times_s
+    if take.begins_ticks:  # what stood there, and what may be of a cause before it
+        times = times[times > take.begins_s + within_s]
     causes = np.array([cause.time_s for cause in causes_of(take, reaction)])
     if not len(causes):
         return Effects(np.empty(0), 0, 0, len(times))

@@ -60,7 +60,9 @@ def prove_take(workspace: Workspace, path: Path, progress: Callable[[float], Non
             evidence.append(evidence_for(take, verdict))
             progress(0.8 + 0.2 * (number + 1) / len(proof.verdicts))
         samples = f"{take.samples:,}".replace(",", "\u202f")
-        heading = f"{path.stem} · {take.span_s:.1f} s · {samples} samples · {take.lost_cycles} scans lost"
+        heading = (
+            f"{path.stem} · {take.span_s:.1f} s · {samples} samples · {take.lost_cycles} scans lost"
+        )
         return Proved(workspace, path, proof, tuple(evidence), heading)
 
 

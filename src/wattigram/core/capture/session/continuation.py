@@ -42,11 +42,13 @@ def new_take(
     path: Path,
     overwrite: bool = False,
     numbered: bool = False,
+    begins_ticks: int = 0,
 ) -> TakeWriter:
     """A take of a board that has said who it is; raises :class:`TakeError` when none can be written
     there.
 
-    Where it is ``numbered`` and another program took its name by now, it has the next one.
+    Where it is ``numbered`` and another program took its name by now, it has the next one. ``begins_ticks``
+    is when it begins, where that is later than the run.
     """
 
     def write(there: Path) -> TakeWriter:
@@ -60,6 +62,7 @@ def new_take(
             boards_text=boards_as_json(workspace),
             overwrite=overwrite,
             described=stream_descriptions(workspace),
+            begins_ticks=begins_ticks,
         )
 
     return write_numbered(path, write) if numbered else write(path)
@@ -106,7 +109,7 @@ def origin_after(
     rounded up.
     """
     project = workspace.project
-    wraps = [_wrap_scans(workspace, chain) for chain in project.chains]
+    wraps = [wrap_scans(workspace, chain) for chain in project.chains]
     periods_s = [
         count * scan_timing(workspace, chain).handed_s
         for count, chain in zip(wraps, project.chains, strict=True)
@@ -142,7 +145,7 @@ def origin_after(
     return Origin(math.ceil(reached_s * tick_hz), items)
 
 
-def _wrap_scans(workspace: Workspace, chain: Chain) -> int:
+def wrap_scans(workspace: Workspace, chain: Chain) -> int:
     """Scans after which buffer and stages of a chain stand as at its start."""
     slots = len(chain.slots)
     scans = 1 if chain.read_period_s is not None else math.lcm(chain.buffer.samples, slots) // slots

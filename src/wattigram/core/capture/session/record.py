@@ -17,6 +17,7 @@ from wattigram.core.capture.session.board_process import virtual_board
 from wattigram.core.capture.session.continuation import new_take
 from wattigram.core.capture.session.link_load import overload_text
 from wattigram.core.capture.session.port import open_port
+from wattigram.core.capture.session.recording_plan import PlannedRecorder, RecordingPlan
 from wattigram.core.capture.session.stream_receiver import StreamReceiver
 from wattigram.core.capture.take.disk_space import check_target
 from wattigram.core.contract.link import FAILED
@@ -26,17 +27,21 @@ from wattigram.core.silicon.deploy.project_config import DEFAULT_SEED
 
 if TYPE_CHECKING:
     from wattigram.core.capture.session.port import Port
+    from wattigram.core.capture.take import TakeWriter
 
 SILENCE_S = 3.0
 OWN_SILENCE_S = 20.0
 """A virtual board is a process of our own: it ends or answers, and may be busy until then."""
 ASK_S = 1.0
+ASK_SOON_S = 0.02
+PIECE_BYTES = 1 << 13
 
 
 class RunOutcome(msgspec.Struct, frozen=True):
     """What a run brought."""
 
     take: Path
+    """The first take."""
     seconds: float
     """How long the board ran, in its own time."""
     wanted_s: float
@@ -55,6 +60,8 @@ class RunOutcome(msgspec.Struct, frozen=True):
     missed_triggers: int
     """Triggers that found a converter busy, as the board counts them."""
     notes: tuple[str, ...]
+    takes: tuple[Path, ...] = ()
+    """All of them, in their order."""
 
 
 def record_run(
@@ -68,6 +75,7 @@ def record_run(
     elf: Path | None = None,
     overwrite: bool = False,
     numbered: bool = False,
+    plan: RecordingPlan | None = None,
     is_ended: Callable[[], bool] = lambda: False,
     progress: Callable[[float], None] | None = None,
 ) -> RunOutcome:
@@ -79,6 +87,9 @@ def record_run(
     ``numbered`` and another program took its name meanwhile, it has the next number. ``is_ended``
     is
     asked all the time: once it says so the board is stopped and the take finished with what it has.
+
+    With a ``plan`` the run ends when all that it says is recorded, and after ``seconds`` at the latest; its takes
+    lie at ``out``, and beside it with a number.
 
     Raises
     ------
@@ -93,7 +104,7 @@ def record_run(
             board = stack.enter_context(child).address
         transport = open_port(workspace, board, elf)
         stack.callback(transport.close)
-        reception = StreamReceiver(workspace)
+        reception = StreamReceiver(workspace, keeps=plan is not None)
         _identify(transport, reception)
         ticks = _whole_cycles(workspace, seconds, reception)
         assert reception.identity is not None
@@ -105,8 +116,22 @@ def record_run(
                 "values may not fit."
             )
         tick_hz = reception.identity.tick_hz
-        writer = new_take(workspace, reception.identity, out, overwrite, numbered)
-        reception.start_writing(writer)
+        identity = reception.identity
+        takes: list[Path] = []
+        recorder = None
+
+        def new_writer(begins_ticks: int = 0) -> TakeWriter:
+            there = out if not takes else out.with_name(f"{out.stem} {len(takes) + 1}{out.suffix}")
+            writer = new_take(workspace, identity, there, overwrite, numbered, begins_ticks)
+            takes.append(writer.path)
+            return writer
+
+        if plan is None:
+            reception.start_writing(new_writer())
+        else:
+            recorder = PlannedRecorder(workspace, reception, plan, new_writer)
+            reception.recorder = recorder
+            recorder.begin_at_once()
         run = _Run(
             transport,
             reception,
@@ -114,6 +139,7 @@ def record_run(
             SILENCE_S if child is None else OWN_SILENCE_S,
             is_ended,
             progress,
+            recorder,
         )
         ended = "The program that recorded it was ended."
         try:
@@ -122,13 +148,17 @@ def record_run(
         except LinkError as fault:
             ended = str(fault)
         finally:
+            if recorder is not None:
+                recorder.finish()
             reception.finish_writing(ended)
         if ended:
             notes.append(ended)
+        if recorder is not None:
+            notes += _plan_notes(recorder)
         came_ticks = (
             reception.totals.get("ticks", reception.ticks) if reception.stopped else reception.ticks
         )
-        if came_ticks < ticks:
+        if came_ticks < ticks and recorder is None:
             notes.append(
                 f"{format_rounded(came_ticks / tick_hz, 's')} of "
                 f"{format_rounded(ticks / tick_hz, 's')} came."
@@ -150,11 +180,14 @@ def record_run(
         if missed:
             notes.append(f"{missed} triggers came while a converter was busy or stopped.")
         return RunOutcome(
-            take=writer.path,
+            take=takes[0] if takes else out,
+            takes=tuple(takes),
             seconds=came_ticks / tick_hz,
-            wanted_s=ticks / tick_hz,
+            wanted_s=(ticks if recorder is None else min(ticks, came_ticks)) / tick_hz,
             is_whole=not ended
-            and came_ticks >= ticks
+            and (
+                came_ticks >= ticks if recorder is None else _is_done(recorder, came_ticks >= ticks)
+            )
             and (reception.samples > 0 or not workspace.project.chains),
             cycles=reception.totals.get("cycles", 0),
             scans=reception.scans(),
@@ -165,6 +198,33 @@ def record_run(
             missed_triggers=missed,
             notes=tuple(notes),
         )
+
+
+def _is_done(recorder: PlannedRecorder, ran_whole: bool) -> bool:
+    """All that was planned is recorded."""
+    plan = recorder.plan
+    if recorder.fault is not None or not recorder.begun:
+        return False
+    if recorder.is_over:
+        return True
+    cut = recorder.is_recording and plan.ends_itself
+    return ran_whole and not cut and (plan.times is None or recorder.begun >= plan.times)
+
+
+def _plan_notes(recorder: PlannedRecorder) -> list[str]:
+    """What a plan came to, where that is not all that was planned."""
+    if recorder.fault is not None:
+        return [str(recorder.fault)]
+    starts, times = recorder.plan.starts, recorder.plan.times
+    if starts is not None and not recorder.begun:
+        return [f"“{starts.title}” did not come: nothing was recorded."]
+    if times is not None and recorder.begun < times:
+        return [
+            f"“{starts.title if starts else 'the start'}” came {recorder.begun} times of {times}."
+        ]
+    if recorder.is_recording and recorder.plan.ends_itself:
+        return ["The run was over before the recording was to end."]
+    return []
 
 
 def _handler_notes(workspace: Workspace, reception: StreamReceiver) -> list[str]:
@@ -240,6 +300,7 @@ class _Run:
         silence_s: float,
         is_ended: Callable[[], bool],
         progress: Callable[[float], None] | None,
+        recorder: PlannedRecorder | None = None,
     ) -> None:
         self._transport = transport
         self._reception = reception
@@ -247,6 +308,7 @@ class _Run:
         self._silence_s = silence_s
         self._is_ended = is_ended
         self._progress = progress
+        self._recorder = recorder
         self._stop_said_s: float | None = None
 
     def receive(self) -> str:
@@ -263,7 +325,7 @@ class _Run:
             data = transport.read()
             now = time.monotonic()
             if data:
-                reception.feed(data)
+                self._feed(data)
                 before, moved = moved, (reception.bytes_taken, reception.totals.get("ticks", 0))
                 if moved != before:
                     moved_at = now
@@ -276,11 +338,16 @@ class _Run:
             ):  # whoever is slow still answers, and its time goes on
                 asked_at = now
                 transport.command("query")
+            if self._recorder is not None and self._recorder.asks and now - asked_at > ASK_SOON_S:
+                asked_at = now
+                transport.command("query")
             reception.flush_if_due()
             if reception.writing_fault is not None:
                 ended = str(reception.writing_fault)
             elif self._is_ended():
                 ended = "The run was ended from outside before its time."
+            if self._recorder is not None and self._recorder.is_over:
+                self._stop(now)
             if ended or max(reception.ticks, reception.totals.get("ticks", 0)) > self._ticks:
                 self._stop(now)
             if self._stop_said_s is not None and now - self._stop_said_s > self._silence_s:
@@ -288,6 +355,12 @@ class _Run:
             if self._progress is not None:
                 self._progress(min(1.0, reception.ticks / self._ticks))
         return ended
+
+    def _feed(self, data: bytes) -> None:
+        """In pieces where takes may begin and end in between."""
+        piece = PIECE_BYTES if self._recorder is not None else len(data)
+        for begin in range(0, len(data), piece):
+            self._reception.feed(data[begin : begin + piece])
 
     def _stop(self, now: float) -> None:
         """Tell the board to stop, once: firmware need not know how long it is to run."""

@@ -7,7 +7,7 @@ import time
 from collections import deque
 from collections.abc import Callable
 from functools import partial
-from typing import Any
+from typing import Any, Protocol
 
 import numpy as np
 from numpy.typing import NDArray
@@ -15,6 +15,7 @@ from numpy.typing import NDArray
 from wattigram.core.base.errors import LinkError, TakeError
 from wattigram.core.capture.session.continuation import Origin, SuspendedTake, origin_after
 from wattigram.core.capture.session.item_numbering import ItemNumbering
+from wattigram.core.capture.session.kept_run import KeptRun
 from wattigram.core.capture.take import TakeWriter
 from wattigram.core.capture.transport import Decoder, SampleRun
 from wattigram.core.contract.link import (
@@ -26,6 +27,7 @@ from wattigram.core.contract.link import (
     Identity,
     RegisterWrite,
     parse_identity,
+    parse_late_write,
     parse_pointing,
     parse_writes,
 )
@@ -110,11 +112,30 @@ class Ring:
         return np.concatenate((self._items[start:], self._items[:stop]))
 
 
+class Recorder(Protocol):
+    """Hears of what has come, after it was stored."""
+
+    @property
+    def end_ticks(self) -> int | None:
+        """What is later does not belong to the take; None while that is not known."""
+
+    def on_run(self, run: SampleRun) -> None:
+        """Samples came."""
+
+    def on_events(self, events: NDArray[Any]) -> None:
+        """Events came: (n,) records."""
+
+    def on_told(self) -> None:
+        """The board has said how far it is."""
+
+
 class StreamReceiver:
     """Decodes a board's bytes and keeps account; not safe to use from two threads at once."""
 
-    def __init__(self, workspace: Workspace) -> None:
+    def __init__(self, workspace: Workspace, keeps: bool = False) -> None:
+        """Where it ``keeps``, a take can begin before it was asked for."""
         self.workspace = workspace
+        self.kept = KeptRun(workspace) if keeps else None
         self.identity: Identity | None = None
         self.identity_fault: LinkError | None = None
         """Why what the board says of itself cannot be used; None where it can."""
@@ -132,6 +153,10 @@ class StreamReceiver:
         self.bytes_taken = 0
         """Of samples and events."""
         self.ticks = 0
+        self.told_ticks = 0
+        """How far the board says it has come: all that was earlier has been sent before it said so."""
+        self.recorder: Recorder | None = None
+        """Who is told at once what has come, and may let takes begin and end then."""
         self.writer: TakeWriter | None = None
         self.writing_fault: TakeError | None = None
         """Why the take that was being written had to end; the stream itself goes on."""
@@ -164,11 +189,13 @@ class StreamReceiver:
         self._numbering.clear()
         self._said_started = False
         self.repeated = {}
-        self.event_count = self.samples = self.lost_cycles = self.ticks = 0
+        self.event_count = self.samples = self.lost_cycles = self.ticks = self.told_ticks = 0
         self.stopped = False
         self.totals = {}
         self._silicon = {}
         self.register_writes = ()
+        if self.kept is not None:
+            self.kept.clear()
 
     def feed(self, data: bytes) -> None:
         """Take bytes as they came. A take that can no longer be written ends, with
@@ -209,7 +236,14 @@ class StreamReceiver:
             self.samples += len(run.items)
         if len(run.frame_ticks):
             self.ticks = max(self.ticks, int(run.frame_ticks[-1]))
-        self._store(lambda writer: writer.add_run(run))
+        if self.kept is not None and self.identity is not None:
+            self.kept.add_run(run, self.identity.tick_hz)
+        end = self.recorder.end_ticks if self.recorder is not None else None
+        kept = run if end is None else run.until_ticks(end)
+        if len(kept.items):
+            self._store(lambda writer: writer.add_run(kept))
+        if self.recorder is not None:
+            self.recorder.on_run(run)
 
     def _store(self, store: Callable[[TakeWriter], object]) -> None:
         """Write to the take, where one is being written; one that cannot be written on ends."""
@@ -279,6 +313,8 @@ class StreamReceiver:
     def _note(self, line: str) -> None:
         """A line of the reader's own, kept with those of the board."""
         self.log.append(line)
+        if self.kept is not None:
+            self.kept.add_line(line, is_setup=False)
         self._store(lambda writer: writer.add_log(line))
 
     def _count_lost(self, stream: int, first: int, count: int) -> None:
@@ -299,7 +335,13 @@ class StreamReceiver:
                 )
                 self.event_count += len(events)
                 self.bytes_taken += usable
-                self._store(lambda writer: writer.add_events(events))
+                if self.kept is not None and len(events):
+                    self.kept.add_events(events)
+                end = self.recorder.end_ticks if self.recorder is not None else None
+                mine = events if end is None else events[events["ticks"] <= end]
+                self._store(lambda writer: writer.add_events(mine))
+                if self.recorder is not None:
+                    self.recorder.on_events(events)
             case FrameType.IDENTITY:
                 self._take_identity(frame.text)
             case FrameType.LOG | FrameType.REPLY:
@@ -334,12 +376,18 @@ class StreamReceiver:
             return
         if frame.type is FrameType.REPLY and text.startswith("running"):
             self.totals = self._total_counts(text)  # asked for all the time, and nobody's news
+            self.told_ticks = self.totals.get("ticks", 0)
+            if self.recorder is not None:
+                self.recorder.on_told()
             return
         writes = parse_writes(text) if frame.type is FrameType.LOG else None
+        is_setup = writes is not None or parse_pointing(text) is not None
         if writes is not None:
             self.register_writes = (*self.register_writes, *writes)
-        elif parse_pointing(text) is None:
+        elif not is_setup:
             self.log.append(text)
+        if self.kept is not None:
+            self.kept.add_line(text, is_setup or parse_late_write(text) is not None)
         self._store(lambda writer: writer.add_log(text))
         if frame.type is FrameType.LOG and text.startswith("started") and self._next:
             self._said_started = not self._awaits_start
@@ -397,6 +445,38 @@ class StreamReceiver:
     def start_writing(self, writer: TakeWriter) -> None:
         """Store from now on; to be called before the board is started."""
         self.writer = writer
+
+    def start_writing_since(
+        self, writer: TakeWriter, begin_ticks: int, end_ticks: int | None = None
+    ) -> None:
+        """Store what came since ``begin_ticks`` (0: since the start), which is still kept, and from now on, up to ``end_ticks``.
+
+        Raises
+        ------
+        TakeError
+            When it cannot be written; the take ends with what it has.
+        """
+        assert self.kept is not None
+        try:
+            self.kept.write(writer, begin_ticks, end_ticks)
+        except TakeError as fault:
+            writer.close(self.lost_cycles, {}, ended=fault.message)
+            raise
+        self.writer = writer
+
+    def cut_writing(self) -> TakeWriter | None:
+        """Close the take while the board runs on: it is as long as it was wanted.
+
+        Raises
+        ------
+        TakeError
+            When its end cannot be written.
+        """
+        writer, self.writer = self.writer, None
+        if writer is not None:
+            # The board's counts are of some instant before, or after.
+            writer.close(self.lost_cycles, {})
+        return writer
 
     def finish_writing(self, ended: str = "") -> TakeWriter | None:
         """Close the take, if one is being written; ``ended`` says why, where the board did not stop

@@ -68,6 +68,15 @@ class Take(TakeFile):
         """How long it was recorded."""
         return max(0.0, self.seconds - self.begins_s)
 
+    def span_of(self, chain: Chain) -> float:
+        """How long a chain was recorded, in seconds: from its first cycle on where the take begins later than
+        the run."""
+        first = self.first_cycle(chain)
+        if not first or first >= self.chain_cycles(chain):
+            return self.span_s
+        held_s = float(self.instants(chain, first, first + 1).held_s(first, first + 1)[0, 0])
+        return max(0.0, self.seconds - held_s)
+
     def cycle_rate_hz(self, chain: Chain) -> float | None:
         """Cycles per second as the board's ticks tell; None where too few came.
 

@@ -266,7 +266,7 @@ class TakeWriter:
         started: str,
     ) -> None:
         self.tick_hz = tick_hz
-        self.samples = 0
+        self.samples = self.item_bytes = 0
         attributes = self._file.attrs
         attributes["format"] = FORMAT
         attributes["version"] = VERSION
@@ -299,9 +299,10 @@ class TakeWriter:
         self._file.flush()
 
     def _before_chunk(self) -> None:
-        self._room.require(self._size_bytes())
+        self._room.require(self.stored_bytes)
 
-    def _size_bytes(self) -> int:
+    @property
+    def stored_bytes(self) -> int:
         """The file as large as it is; what HDF5 has not written yet is within the margin."""
         return self.path.stat().st_size
 
@@ -337,6 +338,7 @@ class TakeWriter:
         firsts = run.first + np.cumsum(run.frame_items) - run.frame_items
         stream.frames.add(firsts, run.frame_items, run.frame_ticks)
         self.samples += len(run.items)
+        self.item_bytes += run.items.nbytes
 
     def add_frames(self, stream: int, rows: NDArray[Any]) -> None:
         """Note frames of a stream whose items are there already: ``first``, ``count`` and ``ticks``
@@ -394,7 +396,7 @@ class TakeWriter:
     @_told
     def flush(self) -> None:
         """Make all up to now safe against the end of this process."""
-        self._room.require(self._size_bytes())
+        self._room.require(self.stored_bytes)
         self._flush_all()
 
     def _flush_all(self) -> None:

@@ -14,6 +14,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.contract.link import OUTPUT_STREAM, REDUCED_STREAM, STAMP_STREAM
 from wattigram.core.contract.link.frame import (
     CHECKED_BYTES,
     FLAG_FIRST,
@@ -31,6 +32,7 @@ from wattigram.core.contract.link.frame import (
     FrameType,
     header_check,
 )
+from wattigram.core.predict.expected import unwrap_stamps
 
 _ITEM_DTYPES: dict[int, np.dtype[Any]] = {1: np.dtype("u1"), 2: np.dtype("<u2"), 4: np.dtype("<u4")}
 _HEADER_DTYPE = np.dtype(
@@ -74,17 +76,53 @@ class SampleRun(NamedTuple):
     restarted: bool
 
     def since(self, number: int) -> SampleRun:
-        """The same without items before ``number``; frames that are gone whole go with them."""
+        """The same without items before ``number``; frames that are gone whole go with them.
+
+        Where items are stamps, or pairs with one, the ticks of a frame are those of its first stamp in full, also
+        of one that is cut.
+        """
         left = max(0, min(number - self.first, len(self.items)))
         ends = np.cumsum(self.frame_items)
         kept = ends > left
         frame_items = np.minimum(self.frame_items, ends - left)[kept]
+        frame_ticks = self.frame_ticks[kept]
+        begins = int((ends - self.frame_items)[kept][0]) if kept.any() else left
+        if begins < left and (
+            STAMP_STREAM <= self.stream < REDUCED_STREAM or self.stream >= OUTPUT_STREAM
+        ):
+            later = int(self.items[left]) - int(self.items[begins])
+            frame_ticks = frame_ticks.copy()
+            frame_ticks[0] += later % (1 << 32)
         return self._replace(
             first=self.first + left,
             items=self.items[left:],
-            frame_ticks=self.frame_ticks[kept],
+            frame_ticks=frame_ticks,
             frame_items=frame_items,
         )
+
+    def until_ticks(self, ticks: int) -> SampleRun:
+        """The same without frames that are later than ``ticks``; of pairs of stamp and value without pairs that
+        are."""
+        if self.stream >= OUTPUT_STREAM:
+            count = 2 * int(np.count_nonzero(self.pair_ticks() <= ticks))
+        else:
+            kept = int(np.searchsorted(self.frame_ticks, ticks, side="right"))
+            count = int(self.frame_items[:kept].sum())
+        if count == len(self.items):
+            return self
+        ends = np.cumsum(self.frame_items)
+        mine = ends - self.frame_items < count
+        return self._replace(
+            items=self.items[:count],
+            frame_ticks=self.frame_ticks[mine],
+            frame_items=np.minimum(self.frame_items, count - (ends - self.frame_items))[mine],
+        )
+
+    def pair_ticks(self) -> NDArray[np.int64]:
+        """Instants of pairs of stamp and value in full, (items / 2,)."""
+        starts = (np.cumsum(self.frame_items) - self.frame_items) // 2
+        stamps = self.items[: len(self.items) // 2 * 2 : 2].astype(np.uint32)
+        return unwrap_stamps(stamps, starts.astype(np.int64), self.frame_ticks.astype(np.int64))
 
 
 class DecodeStats(msgspec.Struct):

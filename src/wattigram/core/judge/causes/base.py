@@ -224,7 +224,10 @@ class FailingSignal:
         name, converter = self.signal.name, self.chain.converter
         stage = self.signal.later_filter
         since = self.take.first_sample(name, reduced=stage is not None)
-        each, places = rate_divisor(stage) if stage is not None else 1, len(self.chain.places_of(name))
+        each, places = (
+            rate_divisor(stage) if stage is not None else 1,
+            len(self.chain.places_of(name)),
+        )
         first, end = since * each // places, -(-(since + count) * each // places)
         instants = self.take.instants(self.chain, first, end)
         history = self.take.history

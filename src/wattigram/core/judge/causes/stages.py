@@ -6,7 +6,6 @@ import numpy as np
 
 from wattigram.core.board.processing import Tap
 from wattigram.core.judge.causes.base import (
-    MOST_SAMPLES,
     FailingSignal,
     LikelyCause,
     first_values,

@@ -1,6 +1,12 @@
 """What the engineer wants: the project, its file, and the edits that change it."""
 
-from wattigram.core.model.design.event_sources import Watch, tap_index, tapped_signals, watches
+from wattigram.core.model.design.event_sources import (
+    Watch,
+    tap_index,
+    tapped_signals,
+    watch_title,
+    watches,
+)
 from wattigram.core.model.design.expectation import (
     EdgesExpectation,
     Expectation,
@@ -244,5 +250,6 @@ __all__ = [
     "tap_index",
     "tapped_signals",
     "text_pieces",
+    "watch_title",
     "watches",
 ]

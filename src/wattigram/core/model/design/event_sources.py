@@ -35,6 +35,22 @@ class Watch(msgspec.Struct, frozen=True):
         return project.signal(self.signal).thresholds[self.index]
 
 
+def watch_title(project: Project, watch: Watch) -> str:
+    """What makes the events, for people."""
+    match watch.kind:
+        case "comparator":
+            return watch.comparator
+        case "input":
+            return f"pin {watch.pin}"
+        case "byte":
+            which = "any byte" if watch.byte is None else f"byte 0x{watch.byte:02X}"
+            return f"{watch.uart}: {which}"
+        case "twin":
+            return f"{watch.signal}: twin"
+    name = watch.window(project).name
+    return f"{watch.signal}: {name}" if name else watch.signal
+
+
 def tapped_signals(project: Project) -> tuple[Signal, ...]:
     """Signals with something to be done after memory that are converted, in the order of their
     taps."""

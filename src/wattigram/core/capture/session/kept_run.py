@@ -1,0 +1,259 @@
+"""The newest stretch of a run as it came, so that a take can begin before it was asked for."""
+
+from __future__ import annotations
+
+from collections import deque
+
+import msgspec
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.capture.session.continuation import wrap_scans
+from wattigram.core.capture.take import TakeWriter
+from wattigram.core.capture.transport import SampleRun
+from wattigram.core.contract.link import EVENT_DTYPE, OUTPUT_STREAM, REDUCED_STREAM, STAMP_STREAM
+from wattigram.core.model.design import (
+    UartDestination,
+    Workspace,
+    program_outputs,
+    rate_divisor,
+    tapped_signals,
+)
+
+KEPT_S = 60.0
+KEPT_BYTES = 192 << 20
+"""What is kept never takes more, however fast the board sends."""
+BLOCK_ITEMS = 1 << 14
+MOST_EVENTS = 200_000
+MOST_LINES = 4000
+NEVER = 1 << 62
+
+
+class _Block(msgspec.Struct):
+    """Items of one stream that follow each other."""
+
+    first: int
+    items: NDArray[np.generic]
+    count: int = 0
+    frame_items: list[NDArray[np.int64]] = msgspec.field(default_factory=list)
+    frame_ticks: list[NDArray[np.int64]] = msgspec.field(default_factory=list)
+
+    @property
+    def end(self) -> int:
+        return self.first + self.count
+
+    @property
+    def newest_ticks(self) -> int:
+        return int(self.frame_ticks[-1][-1]) if self.frame_ticks else 0
+
+    def as_run(self, stream: int) -> SampleRun:
+        return SampleRun(
+            stream,
+            self.first,
+            self.items[: self.count],
+            np.concatenate(self.frame_ticks),
+            np.concatenate(self.frame_items),
+            False,
+        )
+
+
+class KeptRun:
+    """What came in the last :data:`KEPT_S` seconds of the board's time, and no more than :data:`KEPT_BYTES` of it:
+    samples of all streams, events, and lines of text; where the firmware set up the silicon, all that it wrote.
+
+    It is handed every run of frames once, in order, with numbers that can be believed.
+    """
+
+    def __init__(self, workspace: Workspace) -> None:
+        self._workspace = workspace
+        project = workspace.project
+        moved = enumerate(program_outputs(project.reactions), OUTPUT_STREAM + len(project.routes))
+        self._sent = {
+            *(number for number, output in moved if output.kind == "uart"),
+            *(
+                OUTPUT_STREAM + number
+                for number, route in enumerate(project.routes)
+                if isinstance(route.destination, UartDestination)
+            ),
+        }
+        """Streams of bytes on wires: what came last says nothing of what is now."""
+        self.clear()
+
+    def clear(self) -> None:
+        """The board starts anew."""
+        self._streams: dict[int, deque[_Block]] = {}
+        self._events: deque[NDArray[np.void]] = deque()
+        self._event_count = 0
+        self._setup: list[str] = []
+        self._lines: deque[tuple[int, str]] = deque(maxlen=MOST_LINES)
+        self._bytes = 0
+        self.newest_ticks = 0
+        self.oldest_ticks = 0
+        """All that came since is kept; 0 where all of the run is."""
+        self.held_ticks = NEVER
+        """What is later is not let go, however old it becomes, as long as there is room."""
+
+    def add_run(self, run: SampleRun, tick_hz: int) -> None:
+        """Samples, behind those of the same stream that came before."""
+        if not len(run.items) or not len(run.frame_ticks):
+            return
+        blocks = self._streams.setdefault(run.stream, deque())
+        block = blocks[-1] if blocks else None
+        if (
+            block is None
+            or block.end != run.first
+            or len(run.items) > len(block.items) - block.count
+        ):
+            if block is not None:
+                self._bytes -= block.items.nbytes
+                block.items = block.items[: block.count].copy()
+                self._bytes += block.items.nbytes
+            size = max(BLOCK_ITEMS, len(run.items))
+            block = _Block(run.first, np.empty(size, dtype=run.items.dtype))
+            blocks.append(block)
+            self._bytes += block.items.nbytes
+        block.items[block.count : block.count + len(run.items)] = run.items
+        block.count += len(run.items)
+        block.frame_items.append(run.frame_items)
+        block.frame_ticks.append(run.frame_ticks)
+        self.newest_ticks = max(self.newest_ticks, int(run.frame_ticks[-1]))
+        self._forget(tick_hz)
+
+    def add_events(self, events: NDArray[np.void]) -> None:
+        """Events: (n,) records as they came over the link."""
+        self._events.append(events.copy())
+        self._event_count += len(events)
+        while self._event_count > MOST_EVENTS and len(self._events) > 1:
+            gone = self._events.popleft()
+            self._event_count -= len(gone)
+            self.oldest_ticks = max(self.oldest_ticks, int(gone["ticks"].max()) + 1)
+
+    def add_line(self, line: str, is_setup: bool) -> None:
+        """A line of text; what tells of the set-up is kept as long as the board runs."""
+        if is_setup:
+            self._setup.append(line)
+        else:
+            self._lines.append((self.newest_ticks, line))
+
+    def _forget(self, tick_hz: int) -> None:
+        """Let go of what is too old, or too much."""
+        limit = min(self.newest_ticks - int(KEPT_S * tick_hz), self.held_ticks)
+        while True:
+            oldest = min(
+                (blocks for blocks in self._streams.values() if len(blocks) > 1),
+                key=lambda blocks: blocks[0].newest_ticks,
+                default=None,
+            )
+            if oldest is None:
+                return
+            # What the block after it begins with is still there; all before it may have holes.
+            since = int(oldest[1].frame_ticks[0][0])
+            if since > limit and self._bytes <= KEPT_BYTES:
+                return
+            self._bytes -= oldest[0].items.nbytes
+            oldest.popleft()
+            self.oldest_ticks = max(self.oldest_ticks, since)
+            while self._events and int(self._events[0]["ticks"].max()) < self.oldest_ticks:
+                self._event_count -= len(self._events.popleft())
+
+    def begin_ticks(self, ticks: int) -> int:
+        """From when on a take can be written that is to begin at ``ticks``: 0 where that is the whole run."""
+        wanted = max(ticks, self.oldest_ticks)
+        return wanted if wanted > 0 else 0
+
+    def write(self, writer: TakeWriter, begin_ticks: int, end_ticks: int | None = None) -> None:
+        """Write all that came since ``begin_ticks`` (0: of the whole run), which is not before
+        :attr:`oldest_ticks`, up to ``end_ticks``.
+
+        Of each converter it begins where its circular buffer and its filters begin anew, so that samples lie
+        there as after a start; that is before ``begin_ticks`` where it is kept.
+
+        Raises
+        ------
+        TakeError
+            When the take cannot be written.
+        """
+        firsts = self._firsts(begin_ticks) if begin_ticks else {}
+        for line in self._setup:
+            writer.add_log(line)
+        for stream, blocks in sorted(self._streams.items()):
+            first = firsts.get(stream, 0)
+            for block in list(blocks):
+                if block.end > first:
+                    run = block.as_run(stream).since(first)
+                    run = run if end_ticks is None else run.until_ticks(end_ticks)
+                    if not len(run.items):
+                        break
+                    writer.add_run(run)
+        for events in self._events:
+            mine = events[events["ticks"] >= begin_ticks]
+            mine = mine if end_ticks is None else mine[mine["ticks"] <= end_ticks]
+            if len(mine):
+                writer.add_events(mine.astype(EVENT_DTYPE, copy=False))
+        for ticks, line in self._lines:
+            if ticks >= begin_ticks:
+                writer.add_log(line)
+
+    def first_item(self, stream: int, begin_ticks: int) -> int:
+        """With which item of a stream a take begins that begins then."""
+        return self._firsts(begin_ticks).get(stream, 0) if begin_ticks else 0
+
+    def ticks_of(self, stream: int, number: int) -> int | None:
+        """Those of the frame that an item came with; None while it has not come."""
+        blocks = self._streams.get(stream)
+        if not blocks or number >= blocks[-1].end:
+            return None
+        for block in reversed(blocks):
+            if block.first <= number < block.end:
+                run = block.as_run(stream)
+                frame = np.searchsorted(
+                    np.cumsum(run.frame_items), number - block.first, side="right"
+                )
+                return int(run.frame_ticks[int(frame)])
+        return None
+
+    def _firsts(self, begin_ticks: int) -> dict[int, int]:
+        """Number of the first item of each stream that a take has which begins then."""
+        project = self._workspace.project
+        firsts: dict[int, int] = {}
+        for stream, chain in enumerate(project.chains):
+            slots = len(chain.slots)
+            blocks = self._streams.get(stream)
+            wrap = wrap_scans(self._workspace, chain)
+            kept = -(-blocks[0].first // (wrap * slots)) * wrap if blocks else 0
+            scans = max(kept, self._number_at(stream, begin_ticks) // (wrap * slots) * wrap)
+            firsts[stream] = firsts[STAMP_STREAM + stream] = scans * slots
+            for index, signal in enumerate(tapped_signals(project)):
+                stage, places = signal.later_filter, len(chain.places_of(signal.name))
+                if stage is not None and places:
+                    firsts[REDUCED_STREAM + index] = scans * places // rate_divisor(stage)
+        for stream in self._streams:
+            if stream >= OUTPUT_STREAM:
+                firsts[stream] = self._pair_before(stream, begin_ticks)
+        return firsts
+
+    def _number_at(self, stream: int, ticks: int) -> int:
+        """Number of the first item of the last frame that is not after ``ticks``; of the first that is kept where
+        all are."""
+        number = None
+        for block in self._streams.get(stream, ()):
+            first = int(block.frame_ticks[0][0])
+            if number is not None and first > ticks:
+                break
+            run = block.as_run(stream)
+            frame = max(0, int(np.searchsorted(run.frame_ticks, ticks, side="right")) - 1)
+            number = block.first + int(run.frame_items[:frame].sum())
+        return number or 0
+
+    def _pair_before(self, stream: int, ticks: int) -> int:
+        """Number of the newest pair of stamp and value that came before ``ticks``, so that what an output stood
+        at is known, of the first one where none did; of what is sent, the first that is not before."""
+        number, stands = None, 0 if stream in self._sent else 1
+        for block in self._streams[stream]:
+            run = block.as_run(stream)
+            before = int(np.count_nonzero(run.pair_ticks() < ticks))
+            if number is None or before:
+                number = run.first + 2 * max(0, before - stands)
+            if 2 * before < len(run.items):
+                break
+        return number or 0
