@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from bisect import bisect_right
 from collections import deque
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -21,7 +23,7 @@ from wattigram.core.model.design import (
 )
 
 KEPT_S = 60.0
-KEPT_BYTES = 192 << 20
+KEPT_BYTES = 200 << 20
 """What is kept never takes more, however fast the board sends."""
 BLOCK_ITEMS = 1 << 14
 MOST_EVENTS = 200_000
@@ -33,7 +35,7 @@ class _Block(msgspec.Struct):
     """Items of one stream that follow each other."""
 
     first: int
-    items: NDArray[np.generic]
+    items: NDArray[Any]
     count: int = 0
     frame_items: list[NDArray[np.int64]] = msgspec.field(default_factory=list)
     frame_ticks: list[NDArray[np.int64]] = msgspec.field(default_factory=list)
@@ -66,6 +68,7 @@ class KeptRun:
 
     def __init__(self, workspace: Workspace) -> None:
         self._workspace = workspace
+        self.tick_hz = workspace.bus_clock_hz.numerator
         project = workspace.project
         moved = enumerate(program_outputs(project.reactions), OUTPUT_STREAM + len(project.routes))
         self._sent = {
@@ -97,6 +100,7 @@ class KeptRun:
         """Samples, behind those of the same stream that came before."""
         if not len(run.items) or not len(run.frame_ticks):
             return
+        self.tick_hz = tick_hz
         blocks = self._streams.setdefault(run.stream, deque())
         block = blocks[-1] if blocks else None
         if (
@@ -117,7 +121,7 @@ class KeptRun:
         block.frame_items.append(run.frame_items)
         block.frame_ticks.append(run.frame_ticks)
         self.newest_ticks = max(self.newest_ticks, int(run.frame_ticks[-1]))
-        self._forget(tick_hz)
+        self._forget()
 
     def add_events(self, events: NDArray[np.void]) -> None:
         """Events: (n,) records as they came over the link."""
@@ -135,9 +139,9 @@ class KeptRun:
         else:
             self._lines.append((self.newest_ticks, line))
 
-    def _forget(self, tick_hz: int) -> None:
+    def _forget(self) -> None:
         """Let go of what is too old, or too much."""
-        limit = min(self.newest_ticks - int(KEPT_S * tick_hz), self.held_ticks)
+        limit = min(self.newest_ticks - int(KEPT_S * self.tick_hz), self.held_ticks)
         while True:
             oldest = min(
                 (blocks for blocks in self._streams.values() if len(blocks) > 1),
@@ -155,6 +159,44 @@ class KeptRun:
             self.oldest_ticks = max(self.oldest_ticks, since)
             while self._events and int(self._events[0]["ticks"].max()) < self.oldest_ticks:
                 self._event_count -= len(self._events.popleft())
+
+    def first_of(self, stream: int) -> int:
+        """Number of the first item of a stream that is kept."""
+        blocks = self._streams.get(stream)
+        return blocks[0].first if blocks else 0
+
+    def end_of(self, stream: int) -> int:
+        """Past the number of its newest item."""
+        blocks = self._streams.get(stream)
+        return blocks[-1].end if blocks else 0
+
+    def items(self, stream: int, begin: int, end: int) -> tuple[NDArray[Any], NDArray[np.bool_]]:
+        """Items of a stream, and which of them came and are still kept: (end − begin,) each."""
+        blocks = list(self._streams.get(stream, ()))
+        dtype = blocks[0].items.dtype if blocks else np.dtype(np.uint16)
+        items, came = np.zeros(end - begin, dtype=dtype), np.zeros(end - begin, dtype=bool)
+        place = bisect_right(blocks, begin, key=lambda block: block.first)
+        for block in blocks[max(0, place - 1) :]:
+            first, last = max(begin, block.first), min(end, block.end)
+            if block.first >= end:
+                break
+            if first < last:
+                part = slice(first - begin, last - begin)
+                items[part] = block.items[first - block.first : last - block.first]
+                came[part] = True
+        return items, came
+
+    def instants(self, stream: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """Number of the first item of each frame, and its ticks: (frames,) each."""
+        firsts, ticks = [], []
+        for block in list(self._streams.get(stream, ())):
+            parts = list(zip(list(block.frame_items), list(block.frame_ticks), strict=False))
+            items = np.concatenate([one for one, _at in parts])
+            firsts.append(block.first + np.cumsum(items) - items)
+            ticks.append(np.concatenate([at for _one, at in parts]))
+        if not firsts:
+            return np.empty(0, dtype=np.int64), np.empty(0, dtype=np.int64)
+        return np.concatenate(firsts), np.concatenate(ticks)
 
     def begin_ticks(self, ticks: int) -> int:
         """From when on a take can be written that is to begin at ``ticks``: 0 where that is the whole run."""

@@ -95,6 +95,10 @@ class PlannedRecorder:
         self._all_came = False
         self.takes: list[Path] = []
         """Of all parts, in their order."""
+        self.closed: list[Path] = []
+        """Those that are whole, for whoever takes them out."""
+        self.on_open: Callable[[int], None] = lambda _begin_ticks: None
+        """Told when a take is open, and when it begins."""
         self.begun = 0
         """How often a recording was begun."""
         self.fault: TakeError | None = None
@@ -188,6 +192,7 @@ class PlannedRecorder:
             writer = self._new_writer(begin_ticks)
             self.takes.append(writer.path)
             self._reception.start_writing_since(writer, begin_ticks, self.end_ticks)
+            self.on_open(begin_ticks)
         except TakeError as fault:
             self.fault, self._is_recording = fault, False
 
@@ -249,7 +254,9 @@ class PlannedRecorder:
 
     def _close(self) -> None:
         try:
-            self._reception.cut_writing()
+            writer = self._reception.cut_writing()
+            if writer is not None:
+                self.closed.append(writer.path)
         except TakeError as fault:
             self.fault, self._is_recording = fault, False
 

@@ -4,10 +4,15 @@ one."""
 from __future__ import annotations
 
 from pathlib import Path
+from typing import TYPE_CHECKING
 
 import msgspec
 import numpy as np
 from numpy.typing import NDArray
+
+if TYPE_CHECKING:
+    from wattigram.core.capture.session.live_run import LiveRun
+    from wattigram.core.predict.expected import History
 
 FloatArray = NDArray[np.float64]
 
@@ -66,6 +71,15 @@ class ViewRequest(msgspec.Struct, frozen=True):
     columns: int
 
 
+class HoldState(msgspec.Struct, frozen=True):
+    """What a board is watched for: how often it came, whether it is being recorded, and whether that is all."""
+
+    what: str
+    count: int
+    is_recording: bool
+    is_over: bool
+
+
 class Snapshot(msgspec.Struct, frozen=True):
     """All that the desktop shows of a board, at one moment."""
 
@@ -95,3 +109,9 @@ class Snapshot(msgspec.Struct, frozen=True):
     recording: Path | None = None
     recorded: Path | None = None
     """A take that has just been finished."""
+    held: tuple[Path, ...] = ()
+    """Takes that have just been held, or kept."""
+    hold: HoldState | None = None
+    now: LiveRun | None = None
+    """What is kept of the run; it grows on."""
+    history: History = ()

@@ -23,7 +23,8 @@ from wattigram.core.predict.timing import scan_timing
 
 Described = Mapping[int, Mapping[str, Any]]
 _RAW = (
-    "Sample n (its place, and first where there is one) is slot n mod len(signals) of scan n div len(signals). Where signed, it is a two's complement number of "
+    "Sample n (its place, and first where there is one) is slot n mod len(signals) of scan n div len(signals). "
+    "Where signed, it is a two's complement number of "
     "item_bits. Its code is the sample shifted right by shift; its volts are code * volts_per_code; it was held at "
     "start_s of its slot + scan / scan_rate_hz, where no stamps are beside it."
 )
