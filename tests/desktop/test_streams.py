@@ -60,7 +60,7 @@ def test_traces_are_raw_and_reduced(kiln: Workspace, tmp_path: Path) -> None:
     assert ("Upper zone", "raw") in names
     assert ("Upper zone", "filtered") in names
     assert ("Door latch", "filtered") not in names
-    assert data.seconds == 1.0
+    assert data.span_s == 1.0
     data.close()
 
 
@@ -118,8 +118,8 @@ def test_what_never_came_is_shown_as_missing(
         if drop:
             assert data.take.lost_cycles > 0
             trace = data.traces[0]
-            assert sum(last - first for first, last in trace.missing) > 500
-            at_s = float(trace.samples(trace.missing[0][0], trace.missing[0][0] + 1).times_s[0])
+            assert sum(end_s - begin_s for begin_s, end_s in trace.missing_s) * trace.rate_hz > 500
+            at_s = trace.missing_s[0][0] + 0.5 / trace.rate_hz
             plot.set_view(at_s - 0.001, at_s + 0.001)
             assert not plot.grab().isNull()
         data.close()
@@ -277,7 +277,7 @@ def test_a_recording_that_lacks_something_says_what(
     wait(lambda: page.data is not None and page.data.path == path)
     assert not form.isVisible()
     assert page.data is not None
-    assert page.data.seconds == pytest.approx(19.9)
+    assert page.data.span_s == pytest.approx(19.9)
     assert [trace.unit for trace in page.data.traces] == ["A", "A"]
 
 
@@ -362,9 +362,9 @@ def test_places_are_found_by_keys_and_shown_near_enough_to_be_seen(
     told = look("missing")
     assert told.startswith("Coil current: ")
     assert told.endswith(" samples missing")
-    (gap,) = plot._traces[0].missing
-    assert told.replace("\u202f", "").split()[2] == str(gap[1] - gap[0])
-    assert plot.mark_s == pytest.approx(gap[0] / 10_000, abs=1e-4)
+    ((begin_s, end_s),) = plot._traces[0].missing_s
+    assert told.replace("\u202f", "").split()[2] == str(round((end_s - begin_s) * 10_000))
+    assert plot.mark_s == pytest.approx(begin_s, abs=1e-4)
     assert plot.view == (0.0, 1.0)
     assert "no such place from here on" in look("missing")
     # The knob was turned half way, and the wiring of the take says so: nothing is unexpected, but it jumps.

@@ -199,6 +199,8 @@ QPushButton:disabled {{ color: {t.faint}; }}
 QPushButton#primary {{ background: {t.action}; color: {t.action_text}; border-color: {t.action}; font-weight: 600; }}
 QPushButton#primary:focus {{ border: 2px solid {t.ink}; }}
 QPushButton#primary:disabled {{ background: {t.hairline}; border-color: {t.hairline}; color: {t.faint}; }}
+QPushButton#now {{ text-align: left; padding: 6px 10px; }}
+QPushButton#now:checked {{ background: {t.ink}; color: {t.panel}; border-color: {t.ink}; font-weight: 600; }}
 QPushButton#page {{ background: transparent; border: none; color: {t.soft}; padding: 6px 14px; border-radius: 6px; }}
 QPushButton#page:hover {{ color: {t.ink}; }}
 QPushButton#page:checked {{ background: {t.ink}; color: {t.panel}; font-weight: 600; }}

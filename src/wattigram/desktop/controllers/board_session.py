@@ -18,6 +18,7 @@ from wattigram.desktop.controllers.reconnect import PortWatch
 if TYPE_CHECKING:
     from wattigram.core.capture.session import LiveSession
     from wattigram.core.capture.session.continuation import SuspendedTake
+    from wattigram.core.capture.session.recording_plan import RecordingPlan
     from wattigram.core.contract.image import MemoryLocation
 
 RESTART_MS = 350
@@ -38,6 +39,7 @@ class LiveBoard(QObject):
         self._ending: list[LiveSession] = []
         self._requests: tuple[ViewRequest, ...] = ()
         self._looks: tuple[MemoryLocation, ...] = ()
+        self._shown: frozenset[tuple[str, bool]] = frozenset()
         self._wants_run = False
         self._generation = 0
         self.address = "virtual"
@@ -83,6 +85,43 @@ class LiveBoard(QObject):
         self._connect()
         assert self._session is not None
         self._session.start(take)
+
+    def record(self, take: Path) -> None:
+        """Record into a take, with what is kept of the run; a board that does not run is started."""
+        if self._session is None or self.latest.state != "running":
+            self.start(take)
+        else:
+            self._session.record(take)
+
+    def end_recording(self) -> None:
+        """End the take; the board runs on. One that waits for its board to come back ends as well."""
+        if self._suspended is not None or self._session is None:
+            self.stop()
+        else:
+            self._session.end_recording()
+
+    def hold(self, plan: RecordingPlan | None, folder: Path) -> None:
+        """Watch the board for something, and record what lies about it into a folder; None to watch no more."""
+        if self._session is None or self.latest.state != "running":
+            self.message.emit("The board does not run. Run it with F5.")
+        else:
+            self._session.hold(plan, folder)
+
+    def freeze(self, take: Path) -> None:
+        """Make a take of what is kept of the run."""
+        if self._session is not None:
+            self._session.freeze(take)
+
+    def copy(self, take: Path, begin_s: float) -> None:
+        """Have what came since an instant written to be measured."""
+        if self._session is not None:
+            self._session.copy(take, begin_s)
+
+    def show_now(self, shown: frozenset[tuple[str, bool]]) -> None:
+        """Which signals of the run are looked at, by name and whether after their filter."""
+        self._shown = shown
+        if self._session is not None:
+            self._session.now.shown = shown
 
     def stop(self) -> None:
         """Stop the board; a take that waits for a board to come back ends with what it has."""
@@ -146,6 +185,7 @@ class LiveBoard(QObject):
             )
             self._session.request_views(self._requests)
             self._session.look_at(self._looks)
+            self._session.now.shown = self._shown
 
     def _take(self, generation: int, snapshot: Snapshot) -> None:
         if generation != self._generation or self._session is None:

@@ -26,13 +26,19 @@ from wattigram.core.base.errors import QuantityError, WattigramError
 from wattigram.core.base.quantity import format_si, format_volts, parse_value, value_text
 from wattigram.core.capture.recording import Reading, Recording
 from wattigram.core.capture.recording.laid_over import Alignment, alignment_shift_s, laid_over
+from wattigram.core.capture.session import Snapshot
 from wattigram.core.judge.measured import Measured, Place, Sought, Wanted, measure, next_place
 from wattigram.desktop.state.jobs import Job
 from wattigram.desktop.theme import heading_font, number_font
 from wattigram.desktop.widgets.streams.analysis_panel import AnalysisPanel
+from wattigram.desktop.widgets.streams.live_window import LiveWindow
+from wattigram.desktop.widgets.streams.meters import Meters
+from wattigram.desktop.widgets.streams.now_data import NowData
+from wattigram.desktop.widgets.streams.now_panel import NowPanel
 from wattigram.desktop.widgets.streams.place_finder import LEVEL, PlaceFinder
 from wattigram.desktop.widgets.streams.reading_form import ReadingForm
 from wattigram.desktop.widgets.streams.stream_data import LaidUnder, StreamData, Trace, load_stream
+from wattigram.desktop.widgets.streams.strips import Strip
 from wattigram.desktop.widgets.streams.trace_plot import TracePlot
 
 ALIGNMENTS: dict[str, Alignment] = {
@@ -41,6 +47,8 @@ ALIGNMENTS: dict[str, Alignment] = {
     "at a signal's first rise": "edge",
     "at their first events": "event",
 }
+METERS_EVERY = 3
+"""Of so many pictures of the board one changes the numbers: they are to be read."""
 SETTLED_MS = 150
 """For so long the view stands still before it is measured anew."""
 PATH_ROLE = Qt.ItemDataRole.UserRole
@@ -54,17 +62,34 @@ class StreamsPage(QWidget):
     export_wanted = pyqtSignal(object)
     """Path of the take to export"""
     open_wanted = pyqtSignal()
+    shown_wanted = pyqtSignal(object)
+    """Of a board that runs, by name and whether after the filter: (name, filtered) of each."""
+    freeze_wanted = pyqtSignal()
 
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("page")
         self.data: StreamData | None = None
         self._shown: frozenset[tuple[str, str]] = frozenset()
+        self.now: NowData | None = None
+        """The board, where that is shown and no recording."""
+        self.now_button = QPushButton("○  Now: the board is off")
+        self.now_button.setCheckable(True)
+        self.now_button.setObjectName("now")
+        self.now_button.setToolTip("What comes from the board.")
+        self.now_panel = NowPanel()
+        self.now_panel.hide()
+        self.newest_part = LiveWindow(self)
+        """What is measured of the board."""
+        self._snapshot = Snapshot()
+        self._told_at = 0
         self.takes = QListWidget()
         self.takes.setAccessibleName("Takes")
         self.signals = QListWidget()
         self.signals.setAccessibleName("Signals shown")
         self.plot = TracePlot()
+        self.meters = Meters(self.plot)
+        self.meters.hide()
         self.values = QLabel()
         self.finder = PlaceFinder()
         self.analysis = AnalysisPanel()
@@ -76,6 +101,7 @@ class StreamsPage(QWidget):
         self.under_label = QLabel()
         self._request = 0
         self._measuring: Job | None = None
+        self._is_measuring = False
         self._looking: Job | None = None
         """The newest of each; nobody waits for older ones."""
         self._below: StreamData | None = None
@@ -88,6 +114,13 @@ class StreamsPage(QWidget):
         self.plot.stretch_changed.connect(self._settled.start)
         self.plot.limits_field.said.connect(self.error)
         self.plot.place_wanted.connect(self.finder.look)
+        self.plot.freeze_wanted.connect(self._freeze_or_go_on)
+        self.plot.extremes_unwanted.connect(self.meters.forget_extremes)
+        self.now_panel.freeze_wanted.connect(self.freeze_wanted)
+        self.now_panel.newest_wanted.connect(self.plot.follow)
+        self.now_button.clicked.connect(self._on_now)
+        self.newest_part.ready.connect(self._on_window)
+        self.newest_part.failed.connect(self._on_window_failed)
         self.finder.wanted.connect(self._find)
         self.analysis.wanted.connect(self._measure)
         self.reading_form.wanted.connect(self._read_so)
@@ -98,6 +131,9 @@ class StreamsPage(QWidget):
         column = QVBoxLayout(side)
         column.setContentsMargins(12, 12, 8, 12)
         column.setSpacing(6)
+        column.addWidget(self.now_button)
+        column.addWidget(self.now_panel)
+        column.addSpacing(8)
         column.addWidget(_heading("TAKES AND RECORDINGS"))
         column.addWidget(self.takes, 3)
         self._info = QLabel()
@@ -122,7 +158,11 @@ class StreamsPage(QWidget):
         right.setObjectName("page")
         area = QVBoxLayout(right)
         area.setContentsMargins(12, 12, 12, 8)
-        area.addWidget(self.plot, 1)
+        strips = QHBoxLayout()
+        strips.setSpacing(0)
+        strips.addWidget(self.plot, 1)
+        strips.addWidget(self.meters)
+        area.addLayout(strips, 1)
         self.values.setTextFormat(Qt.TextFormat.RichText)
         self.values.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
         self.values.setMinimumHeight(self.fontMetrics().height() * 3 + 4)
@@ -242,7 +282,7 @@ class StreamsPage(QWidget):
         for path in paths:
             self._add(path, at_top=False)
         self.takes.blockSignals(False)
-        if paths and self.data is None:
+        if paths and self.data is None and not self.shows_now:
             self.takes.setCurrentRow(0)
 
     def add_take(self, path: Path, select: bool = True) -> None:
@@ -270,6 +310,100 @@ class StreamsPage(QWidget):
     def _on_take(self, item: QListWidgetItem | None, _before: QListWidgetItem | None) -> None:
         if item is not None:
             self._open(Path(item.data(PATH_ROLE)), None)
+
+    @property
+    def shows_now(self) -> bool:
+        """The board is shown, or wanted to be."""
+        return self.now_button.isChecked()
+
+    def _on_now(self) -> None:
+        """Show the board, whatever is open."""
+        self.now_button.setChecked(True)
+        self.takes.blockSignals(True)
+        self.takes.setCurrentItem(None)
+        self.takes.clearSelection()
+        self.takes.blockSignals(False)
+        self.close_take()
+        self._opening = None
+        self._show_parts_of_now(True)
+        self._show_values(None)
+        self.analysis.show_nothing("What is in sight is measured as soon as the board runs.")
+        self.show_snapshot(self._snapshot)
+        self.plot.setFocus()
+
+    def _show_parts_of_now(self, is_now: bool) -> None:
+        self.now_button.setChecked(is_now)
+        for mine in (self.now_panel, self.meters):
+            mine.setVisible(is_now)
+        for other in (self._info, self.under_button, self.finder):
+            other.setVisible(not is_now)
+        if is_now:
+            self.export_button.setEnabled(False)
+        else:
+            self.now = None
+            self.newest_part.close()
+            self.shown_wanted.emit(frozenset())
+
+    def show_snapshot(self, snapshot: Snapshot) -> None:
+        """What the board says; and what came of it, where that is shown."""
+        self._snapshot = snapshot
+        running = snapshot.state == "running"
+        word = {"running": "the board runs", "failed": "no board"}.get(
+            snapshot.state, "the board is off"
+        )
+        self.now_button.setText(f"{'●' if running else '○'}  Now: {word}")
+        if not self.shows_now:
+            return
+        self.now_panel.show_snapshot(snapshot)
+        run = snapshot.now
+        if run is None:
+            return
+        if self.now is None or self.now.run is not run:
+            self.now = NowData(run, snapshot.history)
+            self.now_panel.hold.show_workspace(run.workspace)
+            self._list_signals(self.now.traces)
+            self._shown_now()
+        self.now.history = snapshot.history
+        self.plot.advance()
+        if isinstance(snapshot.copied, str):
+            self.newest_part.refuse(snapshot.copied)
+        elif snapshot.copied is not None:
+            self.newest_part.take(snapshot.copied)
+        if running and self.analysis.isVisible() and not self._is_measuring:
+            self.newest_part.advance(self.now, self.plot.stretch[0])
+        self._told_at += 1
+        if self._told_at % METERS_EVERY == 0:
+            workspace = snapshot.history[-1][1] if snapshot.history else None
+            self.meters.show_newest(workspace)
+
+    def _shown_now(self) -> None:
+        """Have the plot show what is ticked, and the board keep it up to date."""
+        self.shown_wanted.emit(
+            frozenset((name, stage == "filtered") for name, stage in self._shown)
+        )
+        self.plot.show_take(self.now, self._shown)
+
+    def _on_window(self, data: StreamData) -> None:
+        """What is in sight of the board has been written: measure it."""
+        if self.shows_now:
+            self.analysis.show_data(data)
+            self._show_stretch()
+
+    def _on_window_failed(self, why: str) -> None:
+        if self.shows_now:
+            self.analysis.show_nothing(why)
+
+    @property
+    def _measured_data(self) -> StreamData | None:
+        """What is open, or in sight of the board."""
+        return self.newest_part.data if self.shows_now else self.data
+
+    def _freeze_or_go_on(self) -> None:
+        """Freeze what is kept of the board; or leave a recording and go on with the board."""
+        if self.shows_now:
+            self.freeze_wanted.emit()
+        else:
+            self._on_now()
 
     def _open(self, path: Path, reading: Reading | None) -> None:
         self._opening = path
@@ -304,18 +438,33 @@ class StreamsPage(QWidget):
         if self.data is not None and self.data is not self._below:
             self.data.close()
         self.data = data
+        self._show_parts_of_now(False)
         self.export_button.setEnabled(True)
         self.under_button.setEnabled(True)
         self._info.setText(_summary(data))
-        reduced = {trace.name for trace in data.traces if trace.stage == "filtered"}
+        self._list_signals(data.traces)
+        self.plot.show_take(data, self._shown)
+        self._show_values(None)
+        self.finder.show_why("")
+        self._request += 1
+        self.analysis.show_data(data)
+        self._show_stretch()
+        if self._below is not None:
+            self.align.show()
+            self.under_label.show()
+            self._line_up()
+
+    def _list_signals(self, traces: tuple[Strip, ...]) -> None:
+        """Have signals ticked: each by its filtered values, where it has any."""
+        reduced = {trace.name for trace in traces if trace.stage == "filtered"}
         self._shown = frozenset(
             (trace.name, trace.stage)
-            for trace in data.traces
+            for trace in traces
             if trace.stage == "filtered" or trace.name not in reduced
         )
         self.signals.blockSignals(True)
         self.signals.clear()
-        for trace in data.traces:
+        for trace in traces:
             item = QListWidgetItem(
                 trace.name
                 + (
@@ -332,31 +481,27 @@ class StreamsPage(QWidget):
             item.setCheckState(Qt.CheckState.Checked if shown else Qt.CheckState.Unchecked)
             self.signals.addItem(item)
         self.signals.blockSignals(False)
-        self.plot.show_take(data, self._shown)
-        self._show_values(None)
-        self.finder.show_why("")
-        self._request += 1
-        self.analysis.show_data(data)
-        self._show_stretch()
-        if self._below is not None:
-            self.align.show()
-            self.under_label.show()
-            self._line_up()
 
     def _show_stretch(self) -> None:
         """What is between the marks, or in sight, is to be measured."""
+        data = self._measured_data
+        if data is None:
+            return
         begin_s, end_s = self.plot.stretch
+        if self.shows_now and not self.plot.is_marked:
+            begin_s, end_s = max(begin_s, data.begin_s), data.end_s
         self.analysis.show_stretch(
             begin_s, end_s, "between the marks" if self.plot.is_marked else "in sight"
         )
 
     def _measure(self, wanted: Wanted) -> None:
-        data = self.data
+        data = self._measured_data
         if data is None:
             return
         self._request += 1
         request = self._request
-        seen, below = self._seen, self._below
+        below = None if self.shows_now else self._below
+        seen = data.recording if self.shows_now else self._seen
 
         def work(progress: Callable[[float], None]) -> Measured:
             with ExitStack() as stack:
@@ -377,9 +522,15 @@ class StreamsPage(QWidget):
             if request == self._request:
                 self.analysis.show_nothing(why)
 
+        def through() -> None:
+            if self._measuring is job:
+                self._is_measuring = False
+
         job.finished.connect(show)
         job.failed.connect(tell)
-        self.job_wanted.emit(job)
+        job.ended.connect(through)
+        self._is_measuring = True
+        (self.newest_part.job_wanted if self.shows_now else self.job_wanted).emit(job)
 
     def _find(self, what: str, forward: bool) -> None:
         """Go to the next place, or the one before, of the signal that is measured."""
@@ -437,9 +588,18 @@ class StreamsPage(QWidget):
             if item is not None and item.checkState() == Qt.CheckState.Checked:
                 chosen.add(tuple(item.data(PATH_ROLE)))
         self._shown = frozenset(chosen)
-        self.plot.show_take(self.data, self._shown)
+        if self.now is not None:
+            self._shown_now()
+        else:
+            self.plot.show_take(self.data, self._shown)
 
     def _show_values(self, seconds: float | None) -> None:
+        if self.shows_now and seconds is None:
+            self.values.setText(
+                "Space freezes what is kept, End goes to the newest, R has the meters hold anew. Move the mouse over a "
+                "trace for its values; wheel zooms, drag moves back in time."
+            )
+            return
         if seconds is None or not self.plot.traces:
             self.values.setText(
                 "Move the mouse over a trace for its values; click to set a mark, Shift+click the other end of a "
@@ -461,7 +621,7 @@ class StreamsPage(QWidget):
         )
 
     @staticmethod
-    def _value(trace: Trace, seconds: float) -> str:
+    def _value(trace: Strip, seconds: float) -> str:
         number = trace.number_at(seconds)
         name = trace.name.replace("&", "&amp;").replace("<", "&lt;")
         samples = trace.samples(number, number + 1)
@@ -487,6 +647,7 @@ class StreamsPage(QWidget):
                 job.cancel()
         if self._below is not None:
             self._take_away()
+        self.newest_part.close()
         if self.data is not None:
             self._request += 1
             self.data.close()

@@ -57,6 +57,7 @@ from wattigram.desktop.widgets.notice import JobBar, Notice
 from wattigram.desktop.widgets.palette import Palette
 
 if TYPE_CHECKING:
+    from wattigram.core.capture.session.recording_plan import RecordingPlan
     from wattigram.desktop.controllers.proof_job import Proved
     from wattigram.desktop.pages.proof_page import ProofPage
     from wattigram.desktop.pages.streams_page import StreamsPage
@@ -263,6 +264,11 @@ class MainWindow(QMainWindow):
             takes.open_wanted.connect(self.take_actions.ask_open)
             takes.export_wanted.connect(self.take_actions.ask_export)
             takes.analysis.expected.connect(self._expect)
+            takes.shown_wanted.connect(self.board.show_now)
+            takes.freeze_wanted.connect(self._freeze)
+            takes.newest_part.copy_wanted.connect(self.board.copy)
+            takes.newest_part.job_wanted.connect(self.run_quietly)
+            takes.now_panel.hold.wanted.connect(self._hold)
             self._use_limits()
             takes.plot.limits.changed.connect(self._keep_limits)
         elif number == PROOF:
@@ -329,6 +335,7 @@ class MainWindow(QMainWindow):
             self.book.program.show_snapshot(self.board.latest)
         elif number == STREAMS:
             self.streams_page.show_folders(self.proving.folders)
+            self.streams_page.show_snapshot(self.board.latest)
         self.book.focus(number)
 
     # Running and recording
@@ -341,14 +348,25 @@ class MainWindow(QMainWindow):
             self.board.start()
 
     def toggle_record(self) -> None:
-        """Run anew into a take, or finish it and prove it."""
+        """Record what comes, with what is kept of the run before it; or end the take and prove it."""
         if self.board.latest.recording is not None:
             self._proves_after_stop = True
-            self.board.stop()
+            self.board.end_recording()
             return
         path = self.proving.next_path()
         if path is not None:
-            self.board.start(path)
+            self.board.record(path)
+
+    def _freeze(self) -> None:
+        """Make a take of what is kept of the run, to be looked at."""
+        path = self.proving.next_path()
+        if path is not None:
+            self.board.freeze(path)
+
+    def _hold(self, plan: RecordingPlan | None) -> None:
+        path = self.proving.next_path()
+        if path is not None:
+            self.board.hold(plan, path.parent)
 
     def _on_snapshot(self, snapshot: Snapshot) -> None:
         self.header.show_snapshot(snapshot)
@@ -359,8 +377,14 @@ class MainWindow(QMainWindow):
             self.book.program.show_snapshot(snapshot)
         elif self.stack.currentIndex() == FIRMWARE:
             self.book.firmware.show_snapshot(snapshot)
+        elif self.stack.currentIndex() == STREAMS:
+            self.streams_page.show_snapshot(snapshot)
+        for path in snapshot.held:
+            self.streams_page.add_take(path, select=False)
+        if snapshot.frozen is not None:
+            self.streams_page.add_take(snapshot.frozen)
         if snapshot.recorded is not None:
-            self.streams_page.add_take(snapshot.recorded)
+            self.streams_page.add_take(snapshot.recorded, select=not self.streams_page.shows_now)
             if self._proves_after_stop:
                 self._proves_after_stop = False
                 self.proving.prove(snapshot.recorded)
@@ -399,9 +423,13 @@ class MainWindow(QMainWindow):
 
     def run_job(self, job: Job) -> None:
         """Run long work with its progress shown."""
+        self.job_bar.follow(job)
+        self.run_quietly(job)
+
+    def run_quietly(self, job: Job) -> None:
+        """Run short work that comes again and again, with nothing shown of it."""
         self._jobs.append(job)
         job.ended.connect(lambda: self._jobs.remove(job) if job in self._jobs else None)
-        self.job_bar.follow(job)
         job.start()
 
     def open_palette(self) -> None:

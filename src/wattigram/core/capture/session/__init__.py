@@ -7,6 +7,7 @@ from typing import TYPE_CHECKING
 from wattigram.core.base.lazy_imports import load_from
 from wattigram.core.capture.session.address import DEBUGGER, IMAGE, is_virtual
 from wattigram.core.capture.session.snapshot import (
+    HoldState,
     OutputPicture,
     Snapshot,
     StreamPicture,
@@ -22,6 +23,7 @@ __all__ = [
     "DEBUGGER",
     "IMAGE",
     "BoardProcess",
+    "HoldState",
     "LiveSession",
     "OutputPicture",
     "RunOutcome",

@@ -89,6 +89,8 @@ class LiveSession:
         """What is kept of the run, to be drawn while it grows."""
         self._recorder: PlannedRecorder | None = None
         self._held: list[Path] = []
+        self._frozen: Path | None = None
+        self._copied: Path | str | None = None
         self._drawer = StreamDrawer(self._reception)
         self._transport: Port | None = None
         self._board: ChildBoard | None = None
@@ -125,9 +127,13 @@ class LiveSession:
         """Record takes into a folder as a plan says, as long as the board runs; None to hold no more."""
         self._commands.put(lambda: self._hold(plan, folder))
 
-    def keep(self, take: Path) -> None:
+    def freeze(self, take: Path) -> None:
         """Write what is kept of the run now as a take of its own; the board runs on."""
-        self._commands.put(lambda: self._keep(take))
+        self._commands.put(lambda: self._freeze(take))
+
+    def copy(self, take: Path, begin_s: float) -> None:
+        """Write what came since ``begin_s``, in seconds since the board's start, to be measured."""
+        self._commands.put(lambda: self._copy(take, begin_s))
 
     def stop(self) -> None:
         """Stop the board; a recording is finished."""
@@ -377,11 +383,23 @@ class LiveSession:
         if writer is not None:
             self._recorded = writer.path
 
-    def _keep(self, path: Path) -> None:
-        if not self._kept.newest_ticks or self._reception.identity is None:
+    def _freeze(self, path: Path) -> None:
+        if self._kept.newest_ticks and self._reception.identity is not None:
+            self._frozen = self._write_kept(path, 0)
+        else:
             self._message = "Nothing has come yet that could be kept."
-            return
-        begin_ticks = self._kept.begin_ticks(0)
+
+    def _copy(self, path: Path, begin_s: float) -> None:
+        if self._kept.newest_ticks and self._reception.identity is not None:
+            try:
+                self._copied = self._write_kept(path, round(begin_s * self._kept.tick_hz))
+            except TakeError as fault:
+                self._copied = str(fault)
+        else:
+            self._copied = "Nothing has come yet."
+
+    def _write_kept(self, path: Path, since_ticks: int) -> Path:
+        begin_ticks = self._kept.begin_ticks(since_ticks)
         writer = self._new_take(path, begin_ticks)
         try:
             self._kept.write(writer, begin_ticks)
@@ -390,7 +408,7 @@ class LiveSession:
                     writer.add_bench(ticks, project_text(workspace.project))
         finally:
             writer.close(self._reception.lost_cycles, {})
-        self._held.append(writer.path)
+        return writer.path
 
     def _hold(self, plan: RecordingPlan | None, folder: Path) -> None:
         self._end_hold()
@@ -483,6 +501,8 @@ class LiveSession:
         recorded, self._recorded = self._recorded, None
         self.now.update()
         held, self._held = tuple(self._held), []
+        frozen, self._frozen = self._frozen, None
+        copied, self._copied = self._copied, None
         pictures = {}
         for request in self._requests:
             drawn = self._drawer.picture(request, self._history)
@@ -523,6 +543,8 @@ class LiveSession:
                 else None,
                 recorded=recorded,
                 held=held,
+                frozen=frozen,
+                copied=copied,
                 hold=self._hold_state(),
                 now=self.now,
                 history=self._history,

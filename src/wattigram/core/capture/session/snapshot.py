@@ -110,7 +110,11 @@ class Snapshot(msgspec.Struct, frozen=True):
     recorded: Path | None = None
     """A take that has just been finished."""
     held: tuple[Path, ...] = ()
-    """Takes that have just been held, or kept."""
+    """Takes that have just been held."""
+    frozen: Path | None = None
+    """A take that has just been made of what is kept."""
+    copied: Path | str | None = None
+    """A stretch of it that has just been written to be measured; or why it could not be."""
     hold: HoldState | None = None
     now: LiveRun | None = None
     """What is kept of the run; it grows on."""

@@ -137,7 +137,10 @@ class AnalysisPanel(QFrame):
         self._data = data
         seen = recording or (None if data is None else data.recording)
         names = [] if seen is None else [channel.name for channel in seen.channels]
+        known = [self.first.itemText(number) for number in range(self.first.count())]
         for place, (box, before) in enumerate(zip((self.first, self.second), chosen, strict=True)):
+            if names == known:
+                break  # perhaps somebody is choosing
             box.clear()
             box.addItems(names)
             place = min(place, len(names) - 1)
@@ -185,7 +188,10 @@ class AnalysisPanel(QFrame):
         self.wanted.emit(self._asked)
 
     def show_measured(self, measured: Measured) -> None:
-        """What was measured."""
+        """What was measured; the figure that was chosen stays so, where it is still there."""
+        before = self.table.currentRow()
+        known = self.measured.figures if self.measured is not None else ()
+        chosen = known[before].key if 0 <= before < len(known) else ""
         self.measured = measured
         trace = self._trace(measured.channels[0])
         unit = "" if trace is None else trace.unit
@@ -201,6 +207,9 @@ class AnalysisPanel(QFrame):
                         Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter
                     )
                 self.table.setItem(row, column, item)
+        names = [figure.key for figure in measured.figures]
+        if chosen in names:
+            self.table.setCurrentCell(names.index(chosen), 0)
         self.table.setColumnHidden(2, not any(one.predicted_text for one in measured.figures))
         self.table.setColumnHidden(len(HEADS) - 1, not any(one.note for one in measured.figures))
         missing = f", {measured.missing} missing" if measured.missing else ""

@@ -7,8 +7,8 @@ from PyQt6.QtGui import QKeyEvent
 from PyQt6.QtWidgets import QLineEdit, QWidget
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.desktop.widgets.streams.stream_data import Trace
 from wattigram.desktop.widgets.streams.strip_limits import Span, parse_span, span_text
+from wattigram.desktop.widgets.streams.strips import Strip
 
 WIDEST = 260
 
@@ -26,11 +26,11 @@ class LimitsField(QLineEdit):
         super().__init__(parent)
         self.setAccessibleName("Limits of the strip")
         self.setToolTip("Lowest and highest value; Enter takes them, Escape leaves them.")
-        self._trace: Trace | None = None
+        self._trace: Strip | None = None
         self.returnPressed.connect(self._take)
         self.hide()
 
-    def ask(self, trace: Trace, span: Span, lane: QRectF) -> None:
+    def ask(self, trace: Strip, span: Span, lane: QRectF) -> None:
         """Show what a strip's limits are, to be changed."""
         self._trace = trace
         self.setText(span_text(span, trace.unit))

@@ -20,6 +20,7 @@ from wattigram.core.capture.take import Overview, Take
 from wattigram.core.model.design import later_gain, signal_scale
 from wattigram.core.predict.expected import band_half_width_v, expected_settled_at, workspace_at
 from wattigram.core.predict.pins import set_while_running
+from wattigram.desktop.widgets.streams.strips import Strip
 
 FloatArray = NDArray[np.float64]
 BAND_POINTS = 4
@@ -56,11 +57,14 @@ class Trace(msgspec.Struct, frozen=True, dict=True):
         return self.channel.read(begin, end)
 
     @cached_property
-    def missing(self) -> tuple[tuple[int, int], ...]:
-        """Stretches of samples that never came, (first, past the last) of each."""
+    def missing_s(self) -> tuple[tuple[float, float], ...]:
+        """Stretches in which samples never came, (begin, end) of each in seconds."""
         if not isinstance(self.channel, TakeChannel):
             return ()
-        return self.channel.missing
+        return tuple(
+            (self.start_s + begin / self.rate_hz, self.start_s + end / self.rate_hz)
+            for begin, end in self.channel.missing
+        )
 
     def span(self) -> tuple[float, float]:
         """Extremes over all of it."""
@@ -149,6 +153,11 @@ class StreamData(msgspec.Struct, frozen=True):
     end_s: float
 
     @property
+    def grows(self) -> bool:
+        """It is as long as it is."""
+        return False
+
+    @property
     def span_s(self) -> float:
         """How long it is; never 0."""
         return max(self.end_s - self.begin_s, 1e-9)
@@ -168,7 +177,7 @@ class StreamData(msgspec.Struct, frozen=True):
         self.opened.close()
 
     def band(
-        self, trace: Trace, begin_s: float, end_s: float, count: int
+        self, trace: Strip, begin_s: float, end_s: float, count: int
     ) -> tuple[FloatArray, FloatArray, FloatArray]:
         """(times, lows, highs) of the expected band in volts; nothing where no design expects any."""
         begin_s, end_s = max(self.begin_s, begin_s), min(self.end_s, end_s)
@@ -193,7 +202,7 @@ class StreamData(msgspec.Struct, frozen=True):
                 )
         grouped = volts.reshape(count, BAND_POINTS)
         middle = times.reshape(count, BAND_POINTS).mean(axis=1)
-        half = trace.half_width
+        half = trace.half_width if isinstance(trace, Trace) else 0.0
         return middle, grouped.min(axis=1) - half, grouped.max(axis=1) + half
 
 
@@ -208,7 +217,7 @@ class LaidUnder(msgspec.Struct, frozen=True):
         """As its channels are called."""
         return self.data.path.stem
 
-    def trace_like(self, trace: Trace) -> Trace | None:
+    def trace_like(self, trace: Strip) -> Trace | None:
         """Its trace of the same channel."""
         return next(
             (one for one in self.data.traces if (one.name, one.stage) == (trace.name, trace.stage)),

@@ -11,7 +11,8 @@ from PyQt6.QtCore import QObject, pyqtSignal
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import parse_value, value_text
 from wattigram.desktop.widgets.axes import span_of
-from wattigram.desktop.widgets.streams.stream_data import LaidUnder, StreamData, Trace
+from wattigram.desktop.widgets.streams.stream_data import LaidUnder
+from wattigram.desktop.widgets.streams.strips import Strip, Strips
 
 Key = tuple[str, str]
 """Name and stage of a trace."""
@@ -36,14 +37,16 @@ class StripLimits(QObject):
         """Another recording is shown: what all of it spans is found anew."""
         self._whole.clear()
 
-    def span(self, data: StreamData, trace: Trace, below: LaidUnder | None) -> Span:
+    def span(self, data: Strips, trace: Strip, below: LaidUnder | None) -> Span:
         """Lowest and highest value of a strip."""
         own = self.own.get((trace.name, trace.stage))
         return own if own is not None else self.whole(data, trace, below)
 
-    def whole(self, data: StreamData, trace: Trace, below: LaidUnder | None) -> Span:
+    def whole(self, data: Strips, trace: Strip, below: LaidUnder | None) -> Span:
         """All that came, what lies below, and what is expected."""
         key = (trace.name, trace.stage)
+        if data.grows:
+            return self._grown(data, trace)
         if key not in self._whole:
             _times, low, high = data.band(trace, data.begin_s, data.end_s, COLUMNS)
             other = below.trace_like(trace) if below is not None else None
@@ -51,7 +54,21 @@ class StripLimits(QObject):
             self._whole[key] = span_of(np.array(extremes), low, high)
         return self._whole[key]
 
-    def fit(self, data: StreamData, trace: Trace, view: Span, below: LaidUnder | None) -> None:
+    def _grown(self, data: Strips, trace: Strip) -> Span:
+        """What has come, wider each time that something lies beyond, and never narrower: a scale that moves all the
+        time is no scale."""
+        key = (trace.name, trace.stage)
+        before = self._whole.get(key)
+        lowest, highest = trace.span()
+        if before is not None and not (lowest < before[0] or highest > before[1]):
+            return before
+        _times, low, high = data.band(trace, data.begin_s, data.end_s, COLUMNS)
+        found = span_of(np.array([lowest, highest]), low, high)
+        if math.isfinite(lowest):
+            self._whole[key] = found
+        return found
+
+    def fit(self, data: Strips, trace: Strip, view: Span, below: LaidUnder | None) -> None:
         """Just what is in sight, with what is expected there."""
         _times, low, high = trace.columns(*view, COLUMNS)
         if not np.isfinite(low).any():
@@ -64,7 +81,7 @@ class StripLimits(QObject):
             parts += other.columns(view[0] - shift_s, view[1] - shift_s, COLUMNS)[1:]
         self.set(trace, span_of(*parts))
 
-    def set(self, trace: Trace, span: Span | None) -> None:
+    def set(self, trace: Strip, span: Span | None) -> None:
         """Limits of one's own; None for all that there is."""
         key = (trace.name, trace.stage)
         if span is None:

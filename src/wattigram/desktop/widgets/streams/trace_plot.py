@@ -22,11 +22,16 @@ from wattigram.desktop.theme import color, number_font, signal_color, signal_pen
 from wattigram.desktop.widgets.axes import Axes
 from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, draw_marker, elide, fill_trace
 from wattigram.desktop.widgets.streams.limits_field import LimitsField
-from wattigram.desktop.widgets.streams.stream_data import LaidUnder, StreamData, Trace
+from wattigram.desktop.widgets.streams.stream_data import LaidUnder
 from wattigram.desktop.widgets.streams.strip_limits import StripLimits
+from wattigram.desktop.widgets.streams.strips import Strip, Strips
 
 LEFT, RIGHT, BOTTOM, GAP = 80.0, 34.0, 24.0, 6.0
 STRIP = 40.0
+NOW_S = 10.0
+"""So much of a board that runs is shown at first."""
+FOLLOWS_SHARE = 0.002
+"""Of the view, by which its end may be off the newest and still follow it."""
 FEWEST_SAMPLES = 8
 DOTS_BELOW = 200
 NEAR_SAMPLES, FAR = 200, 25.0
@@ -45,14 +50,19 @@ class TracePlot(QWidget):
     place_wanted = pyqtSignal(bool)
     """To the next place that is looked for, or to the one before."""
 
+    freeze_wanted = pyqtSignal()
+    """What comes is to stand still; or, where it does, to go on."""
+    extremes_unwanted = pyqtSignal()
+    """Lowest and highest are to be those from now on."""
+
     def __init__(self) -> None:
         super().__init__()
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setMouseTracking(True)
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Traces")
-        self._data: StreamData | None = None
-        self._traces: tuple[Trace, ...] = ()
+        self._data: Strips | None = None
+        self._traces: tuple[Strip, ...] = ()
         self.below: LaidUnder | None = None
         self.limits = StripLimits()
         self.limits.changed.connect(self.update)
@@ -71,8 +81,11 @@ class TracePlot(QWidget):
         self._drag_view = (0.0, 1.0)
         self._is_drag_in_strip = False
         self._moved = False
+        self._follows = False
+        """The view moves along with what comes."""
+        self._mouse_x: float | None = None
 
-    def show_take(self, data: StreamData | None, shown: frozenset[tuple[str, str]]) -> None:
+    def show_take(self, data: Strips | None, shown: frozenset[tuple[str, str]]) -> None:
         """Show some traces of a take; the view starts with all of it."""
         is_new = data is not self._data
         self._data = data
@@ -85,9 +98,35 @@ class TracePlot(QWidget):
             self.limits.forget_data()
             self.limits_field.leave()
             self.cursor_s = self.mark_s = self.other_s = None
-            if data is not None:
+            self._follows = data is not None and data.grows
+            if self._follows and data is not None:
+                self.view = (data.end_s - NOW_S, data.end_s)
+            elif data is not None:
                 self.view = (data.begin_s, data.begin_s + data.span_s)
         self.update()
+
+    def advance(self) -> None:
+        """More has come: show the newest, where the view was at it; the cursor stays under the mouse."""
+        if self._data is None or not self._data.grows:
+            return
+        if self._follows:
+            end_s = self._data.end_s
+            self.view = (end_s - (self.view[1] - self.view[0]), end_s)
+            if self._mouse_x is not None and self._traces:
+                self.cursor_s = self.axes(0).value_at(self._mouse_x)
+                self.cursor_moved.emit(self.cursor_s)
+        self.update()
+
+    @property
+    def follows(self) -> bool:
+        """The newest is in sight, and stays so."""
+        return self._follows
+
+    def follow(self) -> None:
+        """Go to the newest, and stay there."""
+        if self._data is not None and self._data.grows:
+            self._follows = True
+            self.advance()
 
     def lay_under(self, below: LaidUnder | None) -> None:
         """Show another recording below, or none."""
@@ -136,7 +175,7 @@ class TracePlot(QWidget):
         self.update()
 
     @property
-    def traces(self) -> tuple[Trace, ...]:
+    def traces(self) -> tuple[Strip, ...]:
         """What is shown."""
         return self._traces
 
@@ -158,7 +197,7 @@ class TracePlot(QWidget):
         trace = self._traces[number]
         return Axes(self._lane(number).adjusted(0, 3, 0, -1), self.view, self._value_span(trace))
 
-    def _value_span(self, trace: Trace) -> tuple[float, float]:
+    def _value_span(self, trace: Strip) -> tuple[float, float]:
         assert self._data is not None
         return self.limits.span(self._data, trace, self.below)
 
@@ -228,7 +267,7 @@ class TracePlot(QWidget):
             painter.setPen(QPen(color(t.action), 1))
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
 
-    def _paint_lane(self, painter: QPainter, number: int, trace: Trace) -> None:
+    def _paint_lane(self, painter: QPainter, number: int, trace: Strip) -> None:
         assert self._data is not None
         t = theme()
         axes = self.axes(number)
@@ -278,7 +317,7 @@ class TracePlot(QWidget):
         painter.setPen(color(t.ink))
         elide(painter, back.adjusted(19, 0, 0, 0), label)
 
-    def _paint_below(self, painter: QPainter, axes: Axes, trace: Trace, count: int) -> None:
+    def _paint_below(self, painter: QPainter, axes: Axes, trace: Strip, count: int) -> None:
         """The same channel of the recording that lies below, in ink that is no signal's."""
         other = self.below.trace_like(trace) if self.below is not None else None
         if other is None or self.below is None:
@@ -291,12 +330,11 @@ class TracePlot(QWidget):
         fill_trace(buffer, axes.x(times + shift_s), lows, lows if high is low else axes.y(high))
         buffer.draw(painter)
 
-    def _paint_gaps(self, painter: QPainter, axes: Axes, trace: Trace) -> None:
+    def _paint_gaps(self, painter: QPainter, axes: Axes, trace: Strip) -> None:
         """Where data never came: hatched, with a word."""
         t = theme()
-        for begin, end in trace.missing:
-            left = float(axes.x(trace.start_s + begin / trace.rate_hz))
-            right = float(axes.x(trace.start_s + end / trace.rate_hz))
+        for begin_s, end_s in trace.missing_s:
+            left, right = float(axes.x(begin_s)), float(axes.x(end_s))
             rect = QRectF(
                 left, axes.rect.top(), max(2.0, right - left), axes.rect.height()
             ).intersected(axes.rect)
@@ -367,23 +405,31 @@ class TracePlot(QWidget):
                 painter.drawEllipse(QPointF(x, y), 3.5, 3.5)
 
     def set_view(self, begin_s: float, end_s: float) -> None:
-        """Show a stretch, kept within the take and no shorter than a few samples."""
+        """Show a stretch, kept within what there is and no shorter than a few samples. Where more comes, a view that
+        reaches to the newest follows it."""
         if self._data is None:
             return
         rate_hz = max((trace.rate_hz for trace in self._traces), default=1.0)
         shortest = FEWEST_SAMPLES / rate_hz
-        span = min(max(end_s - begin_s, shortest), self._data.span_s)
+        longest = max(self._data.span_s, NOW_S) if self._data.grows else self._data.span_s
+        span = min(max(end_s - begin_s, shortest), longest)
+        # more may have come since the view went along last
+        newest_s = min(self.view[1], self._data.end_s) if self._follows else self._data.end_s
+        self._follows = self._data.grows and end_s >= newest_s - FOLLOWS_SHARE * span
         middle = (begin_s + end_s) / 2
         first_s = self._data.begin_s
-        begin_s = min(max(first_s, middle - span / 2), first_s + self._data.span_s - span)
+        last_s = first_s + self._data.span_s - span
+        begin_s = last_s if self._follows else min(max(first_s, middle - span / 2), last_s)
         self.view = (begin_s, begin_s + span)
         if not self.is_marked:
             self.stretch_changed.emit()
         self.update()
 
     def zoom(self, factor: float, about_s: float | None = None) -> None:
-        """Make the view ``factor`` times as long about an instant."""
+        """Make the view ``factor`` times as long about an instant; about its end while it follows what comes."""
         begin, end = self.view
+        if self._follows:
+            about_s = end
         about = (begin + end) / 2 if about_s is None else about_s
         self.set_view(about - (about - begin) * factor, about + (end - about) * factor)
 
@@ -457,6 +503,7 @@ class TracePlot(QWidget):
             self.set_view(begin + shift, end + shift)
             return
         seconds = self.axes(0).value_at(x)
+        self._mouse_x = x if self.view[0] <= seconds <= self.view[1] else None
         self.cursor_s = seconds if self.view[0] <= seconds <= self.view[1] else None
         self.cursor_moved.emit(self.cursor_s)
         self.update()
@@ -495,14 +542,15 @@ class TracePlot(QWidget):
 
     def leaveEvent(self, event: QEvent | None) -> None:
         """No cursor without a mouse."""
-        self.cursor_s = None
+        self.cursor_s = self._mouse_x = None
         self.cursor_moved.emit(None)
         self.update()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
-        """+ and − zoom about the mark, or the middle; arrows move along, Home shows all; M marks both ends of what is
-        in sight, Escape takes marks away; N goes to the next place that is looked for, Shift+N to the one before; F fits
-        all strips to what is in sight, A shows all values, L has the limits of the strip under the mouse typed."""
+        """+ and − zoom about the mark, or the middle; arrows move along, Home shows all, End the newest; M marks both
+        ends of what is in sight, Escape takes marks away; N goes to the next place that is looked for, Shift+N to the
+        one before; F fits all strips to what is in sight, A shows all values, L has the limits of the strip under the
+        mouse typed; Space freezes what comes, R has the meters hold extremes anew."""
         if event is None:
             return
         key = Qt.Key(event.key())
@@ -518,6 +566,10 @@ class TracePlot(QWidget):
         elif key in (Qt.Key.Key_Left, Qt.Key.Key_Right):
             step = (end - begin) * (0.2 if key == Qt.Key.Key_Right else -0.2)
             self.set_view(begin + step, end + step)
+        elif key == Qt.Key.Key_Space:
+            self.freeze_wanted.emit()
+        elif key == Qt.Key.Key_R:
+            self.extremes_unwanted.emit()
         elif key == Qt.Key.Key_F:
             self.fit_values()
         elif key == Qt.Key.Key_A:
@@ -527,6 +579,10 @@ class TracePlot(QWidget):
             self.ask_limits(under if under is not None and self.underMouse() else 0)
         elif key == Qt.Key.Key_Home and self._data is not None:
             self.set_view(self._data.begin_s, self._data.end_s)
+        elif key == Qt.Key.Key_End and self._data is not None:
+            self.follow() if self._data.grows else self.set_view(
+                begin - end + self._data.end_s, self._data.end_s
+            )
         elif key == Qt.Key.Key_M and self._data is not None:
             self.mark_stretch(*self.view)
         elif key == Qt.Key.Key_Escape and (self.mark_s is not None or self.other_s is not None):

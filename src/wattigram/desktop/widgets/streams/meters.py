@@ -1,0 +1,154 @@
+"""Beside each strip of a board that runs: the newest value, its code, a bar with what was lowest and highest."""
+
+from __future__ import annotations
+
+from PyQt6.QtCore import QRectF, QSize, Qt
+from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtWidgets import QWidget
+
+from wattigram.core.base.quantity import format_si, format_volts
+from wattigram.core.capture.session.live_run import Newest
+from wattigram.core.model.design import Workspace, limits_v
+from wattigram.desktop.theme import color, number_font, signal_color, text_font, theme
+from wattigram.desktop.widgets.streams.now_data import NowStrip
+from wattigram.desktop.widgets.streams.trace_plot import TracePlot
+
+WIDTH = 196
+BAR = 9.0
+STILL = 1e-12
+"""Share of a value below which its spread is only how numbers are rounded."""
+LEAST_FOR_BAR, LEAST_FOR_SPREAD = 34, 56
+"""Height of a strip below which its meter has less to show."""
+
+
+class Meters(QWidget):
+    """Painted on the heights of the plot's strips."""
+
+    def __init__(self, plot: TracePlot) -> None:
+        super().__init__()
+        self._plot = plot
+        self._workspace: Workspace | None = None
+        self._newest: dict[tuple[str, bool], Newest | None] = {}
+        self.setFixedWidth(WIDTH)
+        self.setAccessibleName("Newest values")
+        self.setToolTip(
+            "Lowest and highest are held until a double click here, or R in the traces."
+        )
+        self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
+
+    def sizeHint(self) -> QSize:
+        """As high as the plot."""
+        return QSize(WIDTH, 400)
+
+    def show_newest(self, workspace: Workspace | None) -> None:
+        """Read what is newest of each strip that is shown."""
+        self._workspace = workspace
+        self._newest = {
+            trace.key: trace.newest() for trace in self._plot.traces if isinstance(trace, NowStrip)
+        }
+        self.setAccessibleDescription(self.text())
+        self.update()
+
+    def text(self) -> str:
+        """What the meters show, a line for each."""
+        lines = []
+        for (name, filtered), newest in self._newest.items():
+            stage = " filtered" if filtered else ""
+            told = "; ".join(_lines(newest)) if newest is not None else "nothing came"
+            lines.append(f"{name}{stage}: {told}")
+        return "\n".join(lines)
+
+    def forget_extremes(self) -> None:
+        """Lowest and highest are those from now on."""
+        for trace in self._plot.traces:
+            if isinstance(trace, NowStrip):
+                trace.channel.forget_extremes()
+
+    def mouseDoubleClickEvent(self, _event: QMouseEvent | None) -> None:
+        """Lowest and highest anew."""
+        self.forget_extremes()
+
+    def paintEvent(self, _event: QPaintEvent | None) -> None:
+        """A meter at the height of each strip."""
+        painter = QPainter(self)
+        painter.fillRect(self.rect(), color(theme().card))
+        for number, trace in enumerate(self._plot.traces):
+            newest = self._newest.get(trace.key) if isinstance(trace, NowStrip) else None
+            if newest is None or not isinstance(trace, NowStrip):
+                continue
+            axes = self._plot.axes(number)
+            area = QRectF(10, axes.rect.top(), self.width() - 20, axes.rect.height())
+            self._paint_meter(painter, area, trace, newest, axes.y_span)
+
+    def _paint_meter(
+        self,
+        painter: QPainter,
+        area: QRectF,
+        trace: NowStrip,
+        newest: Newest,
+        span: tuple[float, float],
+    ) -> None:
+        t = theme()
+        value, code, spread = _lines(newest)
+        painter.setFont(number_font(2.0))
+        height = painter.fontMetrics().height()
+        painter.setPen(color(t.ink))
+        painter.drawText(area.adjusted(0, -2, 0, 0), int(Qt.AlignmentFlag.AlignLeft), value)
+        painter.setFont(number_font(-1.5))
+        painter.setPen(color(t.soft))
+        painter.drawText(area.adjusted(0, 3, 0, 0), int(Qt.AlignmentFlag.AlignRight), code)
+        if area.height() < LEAST_FOR_BAR:
+            return
+        bar = QRectF(area.left(), area.top() + height + 1, area.width(), BAR)
+        self._paint_bar(painter, bar, trace, newest, span)
+        if area.height() >= LEAST_FOR_SPREAD:
+            painter.setFont(text_font(-1.5))
+            painter.setPen(color(t.soft))
+            rest = QRectF(area.left(), bar.bottom() + 3, area.width(), 20)
+            painter.drawText(rest, int(Qt.AlignmentFlag.AlignLeft), spread)
+
+    def _paint_bar(
+        self,
+        painter: QPainter,
+        bar: QRectF,
+        trace: NowStrip,
+        newest: Newest,
+        span: tuple[float, float],
+    ) -> None:
+        """From the scale's low end to the value; strokes at the lowest and highest, dots at thresholds."""
+        t = theme()
+        low, high = span
+
+        def x(volts: float) -> float:
+            share = (volts - low) / (high - low) if high > low else 0.0
+            return bar.left() + min(1.0, max(0.0, share)) * bar.width()
+
+        painter.fillRect(bar, color(t.paper))
+        filled = QRectF(bar.left(), bar.top(), x(newest.value_v) - bar.left(), bar.height())
+        painter.fillRect(filled, signal_color(trace.index))
+        painter.setPen(QPen(color(t.ink), 1.6))
+        for extreme in (newest.low_v, newest.high_v):
+            painter.drawLine(
+                int(x(extreme)), int(bar.top()) - 2, int(x(extreme)), int(bar.bottom()) + 2
+            )
+        if self._workspace is None:
+            return
+        painter.setPen(QPen(color(t.doubt), 1.4, Qt.PenStyle.DotLine))
+        signal = trace.channel.signal
+        for threshold in signal.thresholds:
+            if threshold.minus_v is not None or threshold.minus_signal is not None:
+                continue  # it watches another quantity
+            for limit in limits_v(self._workspace, signal, threshold):
+                if low < limit < high:
+                    at = int(x(limit))
+                    painter.drawLine(at, int(bar.top()) - 3, at, int(bar.bottom()) + 3)
+
+
+def _lines(newest: Newest) -> tuple[str, str, str]:
+    """Value, code, and how it moves."""
+    code = newest.code
+    coded = "" if code is None else f"{code} · {'−' if code < 0 else ''}0x{abs(code):03X}"
+    is_still = newest.sigma_v < STILL * max(abs(newest.mean_v), abs(newest.value_v))
+    sigma_v = 0.0 if is_still else newest.sigma_v
+    spread = f"mean {format_volts(newest.mean_v)} · σ {format_si(sigma_v, 'V', 3)}"
+    return format_volts(newest.value_v), coded, spread

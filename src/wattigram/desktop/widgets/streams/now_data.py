@@ -1,0 +1,192 @@
+"""A board that runs, as the Streams page draws it: what is kept of the run, with its end moving on."""
+
+from __future__ import annotations
+
+import math
+
+import numpy as np
+from numpy.typing import NDArray
+
+from wattigram.core.capture.recording import Block
+from wattigram.core.capture.session.live_run import LiveChannel, LiveRun, Newest
+from wattigram.core.predict.expected import (
+    History,
+    band_half_width_v,
+    expected_settled_at,
+    workspace_at,
+)
+from wattigram.core.predict.pins import set_while_running
+from wattigram.desktop.widgets.streams.strips import Strip
+
+FloatArray = NDArray[np.float64]
+BAND_POINTS = 4
+MOST_CELLS = 1 << 14
+"""Of what is expected, kept of one strip."""
+
+
+class NowStrip:
+    """A signal of the board, raw or filtered."""
+
+    unit = "V"
+
+    def __init__(self, channel: LiveChannel, index: int) -> None:
+        self.channel, self.index = channel, index
+        self.name = channel.signal.name
+        self.stage = "filtered" if channel.filtered else "raw"
+        self.rate_hz = channel.rate_hz
+        self._cells = _BandCells()
+
+    @property
+    def key(self) -> tuple[str, bool]:
+        """As the run knows it."""
+        return self.name, self.channel.filtered
+
+    @property
+    def missing_s(self) -> tuple[tuple[float, float], ...]:
+        """Where nothing came there is a gap in the trace; no list of them is kept."""
+        return ()
+
+    def span(self) -> tuple[float, float]:
+        """Extremes since the start, or since they were forgotten."""
+        low, high = self.channel.low_v, self.channel.high_v
+        return (low, high) if low <= high else (math.nan, math.nan)
+
+    def number_at(self, seconds: float) -> int:
+        """The sample nearest to an instant."""
+        number = round(float(self.channel.numbers_at(np.array([seconds]))[0]))
+        return max(self.channel.begin, min(self.channel.end - 1, number))
+
+    def samples(self, begin: int, end: int) -> Block:
+        """Samples of some numbers."""
+        volts = self.channel.values(begin, end)
+        times_s = self.channel.times_s(np.arange(begin, end, dtype=np.float64))
+        came = np.isfinite(volts)
+        codes = None
+        if not self.channel.filtered:
+            codes = np.rint(np.where(came, volts, 0.0) / self.channel.code_v).astype(np.int64)
+        return Block(volts, times_s, came, codes)
+
+    def columns(
+        self, begin_s: float, end_s: float, count: int
+    ) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """(times, lows, highs); the columns stand on a grid of their own, so that a trace that moves along does not
+        flicker."""
+        first, last = self.channel.numbers_at(np.array([begin_s, end_s]))
+        since, until = (
+            max(self.channel.begin, int(first) - 1),
+            min(self.channel.end, int(last) + 2),
+        )
+        if until - since < 2:
+            return np.empty(0), np.empty(0), np.empty(0)
+        if until - since <= 2 * count:
+            near = self.samples(since, until)
+            return near.times_s, near.values, near.values
+        step_s = _grid_s(begin_s, end_s, count)
+        edges_s = np.arange(int(begin_s // step_s), int(end_s // step_s) + 2).astype(np.float64)
+        edges_s = edges_s * step_s
+        low, high = self.channel.columns(self.channel.numbers_at(edges_s))
+        middles: FloatArray = (edges_s[:-1] + edges_s[1:]) / 2
+        return middles, low, high
+
+    def newest(self) -> Newest | None:
+        """What a meter shows."""
+        return self.channel.newest()
+
+    def band(
+        self, history: History, begin_s: float, end_s: float, count: int
+    ) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """What is expected, in columns of the same grid."""
+        workspace = history[-1][1]
+        nothing = np.empty(0), np.empty(0), np.empty(0)
+        if end_s <= begin_s or set_while_running(workspace, self.channel.signal):
+            return nothing
+        step_s = _grid_s(begin_s, end_s, count)
+        first, last = max(0, int(begin_s // step_s)), int(end_s // step_s) + 1
+        low, high = self._cells.between(history, self.name, step_s, first, last)
+        half = band_half_width_v(workspace, self.channel.chain, self.name, self.channel.filtered)
+        middles = np.asarray((np.arange(first, last) + 0.5) * step_s, dtype=np.float64)
+        return middles, low - half, high + half
+
+
+def _grid_s(begin_s: float, end_s: float, count: int) -> float:
+    """One column of a view; the same for views of one length, wherever they are."""
+    return float(f"{(end_s - begin_s) / count:.9e}")
+
+
+class _BandCells:
+    """Extremes of what is expected in each cell of a grid of time; only what is new is worked out."""
+
+    def __init__(self) -> None:
+        self._history: History = ()
+        self._step_s = 0.0
+        self._first = 0
+        self._low = self._high = np.empty(0)
+
+    def between(
+        self, history: History, name: str, step_s: float, first: int, last: int
+    ) -> tuple[FloatArray, FloatArray]:
+        """Of cells ``first`` to ``last``."""
+        known = self._first + len(self._low)
+        same = history is self._history and step_s == self._step_s
+        if not same or not self._first <= first <= known or known - self._first > MOST_CELLS:
+            self._history, self._step_s, self._first, known = history, step_s, first, first
+            self._low = self._high = np.empty(0)
+        if last > known:
+            cells = np.arange(known, last)[:, None]
+            times = (cells + (np.arange(BAND_POINTS) + 0.5) / BAND_POINTS).ravel() * step_s
+            volts = _expected(history, name, times).reshape(-1, BAND_POINTS)
+            self._low = np.concatenate((self._low, volts.min(axis=1)))
+            self._high = np.concatenate((self._high, volts.max(axis=1)))
+        part = slice(first - self._first, last - self._first)
+        return self._low[part], self._high[part]
+
+
+def _expected(history: History, name: str, times_s: FloatArray) -> FloatArray:
+    """Settled volts, with the knobs as they stood."""
+    if len(history) == 1:
+        return expected_settled_at(history[0][1], name, times_s)
+    ticks = times_s * history[0][1].bus_clock_hz.numerator
+    volts = np.empty(len(times_s))
+    ends = [*(since for since, _workspace in history[1:]), 1 << 62]
+    for (since, _workspace), until in zip(history, ends, strict=True):
+        part = (ticks >= since) & (ticks < until)
+        volts[part] = expected_settled_at(workspace_at(history, since), name, times_s[part])
+    return volts
+
+
+class NowData:
+    """All signals of a run."""
+
+    grows = True
+
+    def __init__(self, run: LiveRun, history: History) -> None:
+        self.run, self.history = run, history
+        names = [signal.name for signal in run.workspace.project.signals]
+        self.traces = tuple(
+            NowStrip(channel, names.index(name))
+            for (name, _filtered), channel in run.channels.items()
+        )
+
+    @property
+    def begin_s(self) -> float:
+        """Since when all is kept."""
+        return self.run.begin_s
+
+    @property
+    def end_s(self) -> float:
+        """The newest instant."""
+        return self.run.end_s
+
+    @property
+    def span_s(self) -> float:
+        """How much is kept."""
+        return max(self.end_s - self.begin_s, 1e-6)
+
+    def band(
+        self, trace: Strip, begin_s: float, end_s: float, count: int
+    ) -> tuple[FloatArray, FloatArray, FloatArray]:
+        """(times, lows, highs) of what is expected, as far as the board has come."""
+        nothing = np.empty(0), np.empty(0), np.empty(0)
+        if not isinstance(trace, NowStrip) or not self.history:
+            return nothing
+        return trace.band(self.history, begin_s, end_s, count)
