@@ -170,20 +170,25 @@ class KeptRun:
         blocks = self._streams.get(stream)
         return blocks[-1].end if blocks else 0
 
-    def items(self, stream: int, begin: int, end: int) -> tuple[NDArray[Any], NDArray[np.bool_]]:
-        """Items of a stream, and which of them came and are still kept: (end − begin,) each."""
+    def items(
+        self, stream: int, begin: int, end: int, step: int = 1
+    ) -> tuple[NDArray[Any], NDArray[np.bool_]]:
+        """Every ``step``-th item of a stream from ``begin`` to before ``end``, and which of them came and are still
+        kept: (⌈(end − begin) / step⌉,) each."""
         blocks = list(self._streams.get(stream, ()))
         dtype = blocks[0].items.dtype if blocks else np.dtype(np.uint16)
-        items, came = np.zeros(end - begin, dtype=dtype), np.zeros(end - begin, dtype=bool)
+        count = max(0, -(-(end - begin) // step))
+        items, came = np.zeros(count, dtype=dtype), np.zeros(count, dtype=bool)
         place = bisect_right(blocks, begin, key=lambda block: block.first)
         for block in blocks[max(0, place - 1) :]:
-            first, last = max(begin, block.first), min(end, block.end)
             if block.first >= end:
                 break
+            place = max(0, -(-(block.first - begin) // step))
+            first, last = begin + place * step, min(end, block.end)
             if first < last:
-                part = slice(first - begin, last - begin)
-                items[part] = block.items[first - block.first : last - block.first]
-                came[part] = True
+                mine = block.items[first - block.first : last - block.first : step]
+                items[place : place + len(mine)] = mine
+                came[place : place + len(mine)] = True
         return items, came
 
     def instants(self, stream: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:

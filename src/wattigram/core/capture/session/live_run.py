@@ -8,6 +8,7 @@ nobody looks at any more.
 from __future__ import annotations
 
 from collections.abc import Mapping
+from typing import Any
 
 import msgspec
 import numpy as np
@@ -69,6 +70,9 @@ class LiveChannel:
             np.array(chain.places_of(signal.name)),
         )
         self._loop = chain.buffer.samples
+        steps = np.diff(np.append(self._lap, self._lap[:1] + self._loop))
+        self._is_regular = len(self._lap) > 0 and bool((steps == steps[0]).all())
+        """Its items lie evenly in the stream."""
         self.rate_hz = float(signal_rate_hz(workspace, chain, signal.name, filtered=filtered))
         timing = scan_timing(workspace, chain)
         self.is_even = not timing.stamped
@@ -114,19 +118,26 @@ class LiveChannel:
 
     def values(self, begin: int, end: int) -> FloatArray:
         """Volts of samples, (end − begin,); NaN where they never came, or are no longer kept."""
-        wanted = np.arange(begin, max(begin, end), dtype=np.int64)
-        if not len(wanted):
+        if end <= begin:
             return np.empty(0)
+        items, came = self._items(begin, end)
+        read = item_volts if self.filtered else raw_volts
+        volts = read(((0, self._workspace),), self.chain, self.signal, items)
+        return volts if came.all() else np.asarray(np.where(came, volts, np.nan))
+
+    def _items(self, begin: int, end: int) -> tuple[NDArray[Any], NDArray[np.bool_]]:
+        """What lay in memory of some samples, and which of it is kept."""
         if self.filtered or not len(self._lap):
-            numbers = wanted
-        else:
-            numbers = wanted // len(self._lap) * self._loop + self._lap[wanted % len(self._lap)]
+            return self._kept.items(self.stream, begin, end)
+        each = self._loop // len(self._lap)
+        if self._is_regular:
+            first = begin * each + int(self._lap[0])
+            return self._kept.items(self.stream, first, first + (end - begin - 1) * each + 1, each)
+        wanted = np.arange(begin, end, dtype=np.int64)
+        numbers = wanted // len(self._lap) * self._loop + self._lap[wanted % len(self._lap)]
         since = int(numbers[0])
         items, came = self._kept.items(self.stream, since, int(numbers[-1]) + 1)
-        history = ((0, self._workspace),)
-        read = item_volts if self.filtered else raw_volts
-        volts = read(history, self.chain, self.signal, items[numbers - since])
-        return np.asarray(np.where(came[numbers - since], volts, np.nan))
+        return items[numbers - since], came[numbers - since]
 
     def times_s(self, numbers: NDArray[np.float64]) -> FloatArray:
         """When samples were held, in seconds since the board's start; in between where numbers are."""
