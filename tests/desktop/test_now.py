@@ -10,6 +10,7 @@ from PyQt6.QtCore import QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 
 from tests.desktop.conftest import Wait, click, press
+from tests.paths import EXAMPLES
 from wattigram.core.capture.session.kept_run import KeptRun
 from wattigram.core.capture.session.live_run import LiveChannel
 from wattigram.core.capture.take import open_take
@@ -18,6 +19,7 @@ from wattigram.core.model.design import Workspace, signal_scale
 from wattigram.desktop.pages.page_stack import PROOF, STREAMS
 from wattigram.desktop.pages.streams_page import StreamsPage
 from wattigram.desktop.shell.window import MainWindow
+from wattigram.desktop.widgets.streams.changing_strip import ChangingStrip
 
 
 @pytest.fixture
@@ -255,3 +257,49 @@ def test_a_channel_sums_up_as_it_grows_and_knows_holes(kiln: Workspace) -> None:
     low, high = channel.columns(np.linspace(7_050, 7_450, 5))
     assert np.isnan(low).all()
     assert channel.high_v == pytest.approx(np.nanmax(volts))
+
+
+def test_outputs_pins_texts_and_events_stand_beside_signals(window: MainWindow, wait: Wait) -> None:
+    window.files.open(EXAMPLES / "kiln-lamp" / "kiln-lamp.wattigram.toml")
+    window.show_page(STREAMS)
+    page = window.streams_page
+    window.toggle_run()
+    click(page.now_button, QPointF(20, 10))
+    wait(lambda: page.now is not None and page.now.end_s > 2.1)
+    strips = {trace.name: trace for trace in page.plot.traces if isinstance(trace, ChangingStrip)}
+    kinds = {name: strip.kind for name, strip in strips.items()}
+    wanted = {"B4": "wire", "UART 1": "text", "duty of Fan": "word", "B0": "wire"}
+    assert kinds | wanted == kinds
+    assert page.now is not None
+    lines = list(strips["UART 1"].texts(0.0, page.now.end_s))
+    assert len(lines) == 1
+    assert lines[0][0] == pytest.approx(1.80, abs=0.02)
+    assert lines[0][1].startswith("hot 2.10")
+    lamp = strips["B4"]
+    assert lamp.text_at(1.0) == "low"
+    assert lamp.text_at(1.95) == "high"
+    times_s, low, high = lamp.columns(0.0, 2.0, 800)
+    assert low is high  # joined, with upright edges
+    assert list(low) == [0, 0, 1, 1]
+    assert times_s[1] == times_s[2] == pytest.approx(1.80, abs=0.02)
+    upper = next(trace for trace in page.plot.traces if trace.name == "Upper zone")
+    at_s, began = page.now.events(upper)
+    assert at_s[0] == pytest.approx(1.80, abs=0.02)
+    assert began[0]
+    wait(lambda: "UART 1: “hot" in page.meters.text())
+    # The same of a take, and the same as the live ones.
+    press(page.plot, Qt.Key.Key_Space)
+    wait(lambda: page.data is not None)
+    assert page.data is not None
+    frozen = {strip.name: strip for strip in page.data.outputs}
+    assert list(frozen["UART 1"].texts(0.0, 2.0)) == lines[:1]
+    assert frozen["B4"].text_at(1.95) == "high"
+    course = frozen["duty of Fan"].columns(0.0, 2.0, 50)
+    assert np.all(course[1] <= course[2])
+    assert course[2][-1] > 4000
+    told = page.data.events(page.data.traces[0])
+    assert told[0][0] == pytest.approx(at_s[0], abs=1e-6)
+    press(page.plot, Qt.Key.Key_A)
+    assert not page.plot.grab().isNull()
+    page.plot.cursor_moved.emit(1.95)
+    assert "high" in page.values.text()

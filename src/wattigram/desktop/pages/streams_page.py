@@ -6,6 +6,7 @@ from __future__ import annotations
 import time
 from collections.abc import Callable
 from contextlib import ExitStack
+from html import escape
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
@@ -31,6 +32,8 @@ from wattigram.core.judge.measured import Measured, Place, Sought, Wanted, measu
 from wattigram.desktop.state.jobs import Job
 from wattigram.desktop.theme import heading_font, number_font
 from wattigram.desktop.widgets.streams.analysis_panel import AnalysisPanel
+from wattigram.desktop.widgets.streams.changing_strip import STAGE as OUTPUT
+from wattigram.desktop.widgets.streams.changing_strip import ChangingStrip
 from wattigram.desktop.widgets.streams.live_window import LiveWindow
 from wattigram.desktop.widgets.streams.meters import Meters
 from wattigram.desktop.widgets.streams.now_data import NowData
@@ -47,6 +50,8 @@ ALIGNMENTS: dict[str, Alignment] = {
     "at a signal's first rise": "edge",
     "at their first events": "event",
 }
+MOST_AT_FIRST = 8
+"""Strips."""
 METERS_EVERY = 3
 """Of so many pictures of the board one changes the numbers: they are to be read."""
 SETTLED_MS = 150
@@ -379,7 +384,7 @@ class StreamsPage(QWidget):
     def _shown_now(self) -> None:
         """Have the plot show what is ticked, and the board keep it up to date."""
         self.shown_wanted.emit(
-            frozenset((name, stage == "filtered") for name, stage in self._shown)
+            frozenset((name, stage == "filtered") for name, stage in self._shown if stage != OUTPUT)
         )
         self.plot.show_take(self.now, self._shown)
 
@@ -455,13 +460,15 @@ class StreamsPage(QWidget):
             self._line_up()
 
     def _list_signals(self, traces: tuple[Strip, ...]) -> None:
-        """Have signals ticked: each by its filtered values, where it has any."""
+        """Have signals ticked, each by its filtered values where it has any, and outputs as long as there is room."""
         reduced = {trace.name for trace in traces if trace.stage == "filtered"}
-        self._shown = frozenset(
+        wanted = [
             (trace.name, trace.stage)
             for trace in traces
             if trace.stage == "filtered" or trace.name not in reduced
-        )
+        ]
+        signals = sum(stage != OUTPUT for _name, stage in wanted)
+        self._shown = frozenset(wanted[: max(signals, MOST_AT_FIRST)])
         self.signals.blockSignals(True)
         self.signals.clear()
         for trace in traces:
@@ -470,6 +477,8 @@ class StreamsPage(QWidget):
                 + (
                     " · filtered"
                     if trace.stage == "filtered"
+                    else " · out"
+                    if trace.stage == OUTPUT
                     else " · raw"
                     if trace.name in reduced
                     else ""
@@ -538,7 +547,7 @@ class StreamsPage(QWidget):
         if data is None:
             self.finder.show_why("Choose a take or a recording first.")
             return
-        trace = next((one for one in data.traces if one.channel.name == name), None)
+        trace = next((one for one in data.channels if one.channel.name == name), None)
         if trace is None:
             self.finder.show_why("Choose a signal of the recording that is open.")
             return
@@ -624,6 +633,8 @@ class StreamsPage(QWidget):
     def _value(trace: Strip, seconds: float) -> str:
         number = trace.number_at(seconds)
         name = trace.name.replace("&", "&amp;").replace("<", "&lt;")
+        if isinstance(trace, ChangingStrip):
+            return f"{name}<br>{escape(trace.text_at(seconds))}"
         samples = trace.samples(number, number + 1)
         if not samples.valid[0]:
             return f"{name}<br>missing"

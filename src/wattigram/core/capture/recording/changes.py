@@ -53,11 +53,12 @@ def changes_of(
     if not isinstance(recording, TakeRecording):
         return ()
     take = recording.take
-    found = [*_outputs(take), *_events(take)]
+    found = [*output_changes(take), *_events(take)]
     return tuple(_cut(one, begin_s, end_s) for one in found)
 
 
-def _outputs(take: Take) -> Iterator[Changing]:
+def output_changes(take: Take) -> Iterator[Changing]:
+    """Ends of routes, registers, port pins one by one, and serial ports: what took effect."""
     project = take.workspace.project
     routes = len(project.routes)
     for number, route in enumerate(project.routes):

@@ -191,6 +191,30 @@ class KeptRun:
                 came[place : place + len(mine)] = True
         return items, came
 
+    def pairs_since(
+        self, stream: int, number: int
+    ) -> tuple[int, NDArray[np.int64], NDArray[np.int64]]:
+        """Of pairs of stamp and value what came from item ``number`` on: past the number of the last, and instants in
+        full and values, (pairs,) each."""
+        times: list[NDArray[np.int64]] = []
+        values: list[NDArray[np.int64]] = []
+        end = number
+        for block in list(self._streams.get(stream, ())):
+            if block.end <= number:
+                continue
+            run = block.as_run(stream)
+            skip = max(0, number - run.first) // 2
+            at = run.pair_ticks()
+            times.append(at[skip:])
+            values.append(run.items[1 : 2 * len(at) : 2].astype(np.int64)[skip:])
+            end = run.first + 2 * len(at)
+        nothing = np.empty(0, dtype=np.int64)
+        return end, np.concatenate([nothing, *times]), np.concatenate([nothing, *values])
+
+    def events(self) -> tuple[NDArray[Any], ...]:
+        """What was told: (n,) records each."""
+        return tuple(self._events)
+
     def instants(self, stream: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
         """Number of the first item of each frame, and its ticks: (frames,) each."""
         firsts, ticks = [], []

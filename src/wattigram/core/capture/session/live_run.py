@@ -16,11 +16,12 @@ from numpy.typing import NDArray
 
 from wattigram.core.capture.session.kept_run import KEPT_BYTES, KEPT_S, KeptRun
 from wattigram.core.capture.session.stream_view import item_volts, raw_volts
-from wattigram.core.contract.link import REDUCED_STREAM
+from wattigram.core.contract.link import OUTPUT_STREAM, OVERWRITTEN, REDUCED_STREAM, TORN
 from wattigram.core.model.design import (
     Chain,
     Signal,
     Workspace,
+    program_outputs,
     rate_divisor,
     signal_scale,
     tap_index,
@@ -35,6 +36,8 @@ AT_ONCE = 1 << 18
 SPARE = 1.25
 """Of the rings: what is being read is never written over."""
 NEWEST_SAMPLES = 1 << 13
+MOST_CHANGES = 1 << 18
+"""Of an output that are kept."""
 
 
 class Newest(msgspec.Struct, frozen=True):
@@ -264,8 +267,27 @@ class LiveRun:
             if signal.later_filter is not None:
                 channels[signal.name, True] = LiveChannel(kept, workspace, signal, filtered=True)
         self.channels: Mapping[tuple[str, bool], LiveChannel] = channels
+        moved = program_outputs(project.reactions)
+        self._output_streams = range(
+            OUTPUT_STREAM, OUTPUT_STREAM + len(project.routes) + len(moved)
+        )
+        self._outputs: dict[int, tuple[FloatArray, FloatArray]] = {}
+        self._output_ends: dict[int, int] = {}
         self.shown: frozenset[tuple[str, bool]] = frozenset()
         """What is looked at, by name and whether after its filter."""
+
+    def output(self, stream: int) -> tuple[FloatArray, FloatArray]:
+        """What left the part: instants in seconds, and what took effect then, (n,) each."""
+        return self._outputs.get(stream, (np.empty(0), np.empty(0)))
+
+    def events(self, source: int) -> tuple[FloatArray, NDArray[np.bool_]]:
+        """Instants in seconds of what a source told, and whether it began then, (n,) each."""
+        mine = [rows[rows["source"] == source] for rows in self.kept.events()]
+        times = [rows["ticks"] / self.kept.tick_hz for rows in mine]
+        began = [rows["entered"].astype(bool) for rows in mine]
+        return np.concatenate([np.empty(0), *times]), np.concatenate(
+            [np.empty(0, dtype=bool), *began]
+        )
 
     @property
     def begin_s(self) -> float:
@@ -279,7 +301,28 @@ class LiveRun:
 
     def update(self) -> None:
         """Bring what is looked at up to date; of the receiving thread only."""
+        if self.shown:
+            for stream in self._output_streams:
+                self._update_output(stream)
         for key in self.shown:
             channel = self.channels.get(key)
             if channel is not None:
                 channel.update()
+
+    def _update_output(self, stream: int) -> None:
+        done = self._output_ends.get(stream, 0)
+        times, values = self.output(stream)
+        if self.kept.end_of(stream) < done:  # of a run that began anew
+            done, times, values = 0, np.empty(0), np.empty(0)
+            self._outputs[stream] = times, values
+        end, ticks, marked = self.kept.pairs_since(stream, done)
+        self._output_ends[stream] = end
+        if not len(ticks):
+            return
+        took = (marked & OVERWRITTEN) == 0
+        times = np.concatenate((times, ticks[took] / self.kept.tick_hz))
+        values = np.concatenate((values, (marked[took] & (TORN - 1)).astype(np.float64)))
+        if len(times) > 2 * MOST_CHANGES or (len(times) and times[0] < self.begin_s - KEPT_S):
+            since = max(len(times) - MOST_CHANGES, int(np.searchsorted(times, self.begin_s)) - 1, 0)
+            times, values = times[since:], values[since:]
+        self._outputs[stream] = times, values

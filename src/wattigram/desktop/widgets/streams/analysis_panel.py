@@ -230,7 +230,7 @@ class AnalysisPanel(QFrame):
     def _trace(self, name: str) -> Trace | None:
         if self._data is None:
             return None
-        return next((trace for trace in self._data.traces if trace.channel.name == name), None)
+        return next((trace for trace in self._data.channels if trace.channel.name == name), None)
 
     @property
     def chosen(self) -> FigureExpectation | None:

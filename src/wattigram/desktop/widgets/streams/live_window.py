@@ -42,7 +42,7 @@ class LiveWindow(QObject):
             return
         self._pictures = 0
         seconds = now.end_s - max(begin_s, now.begin_s)
-        rate_hz = sum(trace.rate_hz for trace in now.traces if trace.stage == "raw")
+        rate_hz = sum(trace.rate_hz for trace in now.channels if trace.stage == "raw")
         if seconds * rate_hz > MOST_SAMPLES:
             self.failed.emit(
                 "So much is not measured while it comes. Show a shorter stretch, or freeze it (Space)."

@@ -10,6 +10,8 @@ from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.capture.session.live_run import Newest
 from wattigram.core.model.design import Workspace, limits_v
 from wattigram.desktop.theme import color, number_font, signal_color, text_font, theme
+from wattigram.desktop.widgets.drawing import elide
+from wattigram.desktop.widgets.streams.changing_strip import ChangingStrip
 from wattigram.desktop.widgets.streams.now_data import NowStrip
 from wattigram.desktop.widgets.streams.trace_plot import TracePlot
 
@@ -28,6 +30,7 @@ class Meters(QWidget):
         super().__init__()
         self._plot = plot
         self._workspace: Workspace | None = None
+        self._standing: dict[str, str] = {}
         self._newest: dict[tuple[str, bool], Newest | None] = {}
         self.setFixedWidth(WIDTH)
         self.setAccessibleName("Newest values")
@@ -46,6 +49,12 @@ class Meters(QWidget):
         self._newest = {
             trace.key: trace.newest() for trace in self._plot.traces if isinstance(trace, NowStrip)
         }
+        data = self._plot.data
+        self._standing = {
+            trace.name: trace.text_at(data.end_s)
+            for trace in self._plot.traces
+            if isinstance(trace, ChangingStrip) and data is not None
+        }
         self.setAccessibleDescription(self.text())
         self.update()
 
@@ -56,6 +65,7 @@ class Meters(QWidget):
             stage = " filtered" if filtered else ""
             told = "; ".join(_lines(newest)) if newest is not None else "nothing came"
             lines.append(f"{name}{stage}: {told}")
+        lines += [f"{name}: {text}" for name, text in self._standing.items()]
         return "\n".join(lines)
 
     def forget_extremes(self) -> None:
@@ -73,12 +83,22 @@ class Meters(QWidget):
         painter = QPainter(self)
         painter.fillRect(self.rect(), color(theme().card))
         for number, trace in enumerate(self._plot.traces):
+            if isinstance(trace, ChangingStrip):
+                self._paint_standing(painter, self._plot.axes(number).rect, trace)
+                continue
             newest = self._newest.get(trace.key) if isinstance(trace, NowStrip) else None
             if newest is None or not isinstance(trace, NowStrip):
                 continue
             axes = self._plot.axes(number)
             area = QRectF(10, axes.rect.top(), self.width() - 20, axes.rect.height())
             self._paint_meter(painter, area, trace, newest, axes.y_span)
+
+    def _paint_standing(self, painter: QPainter, lane: QRectF, trace: ChangingStrip) -> None:
+        """What stands at an output, a pin or a wire."""
+        painter.setFont(number_font(-0.5))
+        painter.setPen(color(theme().ink))
+        area = QRectF(10, lane.top(), self.width() - 20, lane.height())
+        elide(painter, area, self._standing.get(trace.name, ""))
 
     def _paint_meter(
         self,

@@ -16,6 +16,7 @@ from wattigram.core.predict.expected import (
     workspace_at,
 )
 from wattigram.core.predict.pins import set_while_running
+from wattigram.desktop.widgets.streams.changing_strip import now_strips
 from wattigram.desktop.widgets.streams.strips import Strip
 
 FloatArray = NDArray[np.float64]
@@ -28,6 +29,7 @@ class NowStrip:
     """A signal of the board, raw or filtered."""
 
     unit = "V"
+    weight = 1.0
 
     def __init__(self, channel: LiveChannel, index: int) -> None:
         self.channel, self.index = channel, index
@@ -162,10 +164,11 @@ class NowData:
     def __init__(self, run: LiveRun, history: History) -> None:
         self.run, self.history = run, history
         names = [signal.name for signal in run.workspace.project.signals]
-        self.traces = tuple(
+        self.channels = tuple(
             NowStrip(channel, names.index(name))
             for (name, _filtered), channel in run.channels.items()
         )
+        self.traces: tuple[Strip, ...] = (*self.channels, *now_strips(run, len(names)))
 
     @property
     def begin_s(self) -> float:
@@ -181,6 +184,16 @@ class NowData:
     def span_s(self) -> float:
         """How much is kept."""
         return max(self.end_s - self.begin_s, 1e-6)
+
+    def events(self, trace: Strip) -> tuple[FloatArray, NDArray[np.bool_]]:
+        """Instants in seconds of events of its signal, and whether a condition began then."""
+        times, began = [np.empty(0)], [np.empty(0, dtype=bool)]
+        for number, watch in enumerate(self.run.workspace.watches):
+            if isinstance(trace, NowStrip) and watch.signal == trace.name:
+                at_s, entered = self.run.events(number)
+                times.append(at_s)
+                began.append(entered)
+        return np.concatenate(times), np.concatenate(began)
 
     def band(
         self, trace: Strip, begin_s: float, end_s: float, count: int

@@ -20,6 +20,7 @@ from wattigram.core.capture.take import Overview, Take
 from wattigram.core.model.design import later_gain, signal_scale
 from wattigram.core.predict.expected import band_half_width_v, expected_settled_at, workspace_at
 from wattigram.core.predict.pins import set_while_running
+from wattigram.desktop.widgets.streams.changing_strip import ChangingStrip, take_strips
 from wattigram.desktop.widgets.streams.strips import Strip
 
 FloatArray = NDArray[np.float64]
@@ -41,6 +42,11 @@ class Trace(msgspec.Struct, frozen=True, dict=True):
     per_step: float
     half_width: float
     rate_hz: float
+
+    @property
+    def weight(self) -> float:
+        """How high its strip is, beside others."""
+        return 1.0
 
     @property
     def count(self) -> int:
@@ -147,10 +153,29 @@ class StreamData(msgspec.Struct, frozen=True):
 
     path: Path
     opened: OpenRecording
-    traces: tuple[Trace, ...]
+    channels: tuple[Trace, ...]
+    outputs: tuple[ChangingStrip, ...]
     begin_s: float
     """0, but in a take that begins later than the run."""
     end_s: float
+
+    @property
+    def traces(self) -> tuple[Strip, ...]:
+        """Channels, and what left the part."""
+        return (*self.channels, *self.outputs)
+
+    def events(self, trace: Strip) -> tuple[FloatArray, NDArray[np.bool_]]:
+        """Instants in seconds of events of its signal, and whether a condition began then."""
+        take, nothing = self.take, (np.empty(0), np.empty(0, dtype=bool))
+        if take is None or not isinstance(trace, Trace):
+            return nothing
+        numbers = [
+            number
+            for number, watch in enumerate(take.workspace.watches)
+            if watch.signal == trace.name
+        ]
+        mine = take.events[np.isin(take.events["source"], numbers)]
+        return mine["ticks"] / take.tick_hz, mine["entered"].astype(bool)
 
     @property
     def grows(self) -> bool:
@@ -183,7 +208,7 @@ class StreamData(msgspec.Struct, frozen=True):
         begin_s, end_s = max(self.begin_s, begin_s), min(self.end_s, end_s)
         nothing = np.empty(0), np.empty(0), np.empty(0)
         take = self.take
-        if take is None or end_s <= begin_s:
+        if take is None or end_s <= begin_s or not isinstance(trace, Trace):
             return nothing
         signal = take.workspace.project.signal(trace.name)
         if set_while_running(take.workspace, signal):
@@ -202,7 +227,7 @@ class StreamData(msgspec.Struct, frozen=True):
                 )
         grouped = volts.reshape(count, BAND_POINTS)
         middle = times.reshape(count, BAND_POINTS).mean(axis=1)
-        half = trace.half_width if isinstance(trace, Trace) else 0.0
+        half = trace.half_width
         return middle, grouped.min(axis=1) - half, grouped.max(axis=1) + half
 
 
@@ -220,7 +245,11 @@ class LaidUnder(msgspec.Struct, frozen=True):
     def trace_like(self, trace: Strip) -> Trace | None:
         """Its trace of the same channel."""
         return next(
-            (one for one in self.data.traces if (one.name, one.stage) == (trace.name, trace.stage)),
+            (
+                one
+                for one in self.data.channels
+                if (one.name, one.stage) == (trace.name, trace.stage)
+            ),
             None,
         )
 
@@ -247,7 +276,8 @@ def load_stream(
         take = recording.take if isinstance(recording, TakeRecording) else None
         begin_s = take.begins_s if take is not None else 0.0
         end_s = take.seconds if take is not None else recording.seconds
-        return StreamData(path, OpenRecording(recording), tuple(traces), begin_s, end_s)
+        outputs = take_strips(take, len(names)) if take is not None else ()
+        return StreamData(path, OpenRecording(recording), tuple(traces), outputs, begin_s, end_s)
     except BaseException:
         recording.close()
         raise

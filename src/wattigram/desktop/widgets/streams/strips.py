@@ -36,6 +36,10 @@ class Strip(Protocol):
         """Samples a second."""
 
     @property
+    def weight(self) -> float:
+        """How high its strip is, beside others."""
+
+    @property
     def missing_s(self) -> tuple[tuple[float, float], ...]:
         """Stretches in which samples never came, (begin, end) of each in seconds."""
 
@@ -77,6 +81,9 @@ class Strips(Protocol):
     @property
     def traces(self) -> tuple[Strip, ...]:
         """All of them."""
+
+    def events(self, trace: Strip) -> tuple[FloatArray, NDArray[np.bool_]]:
+        """Instants in seconds of events of its signal, and whether a condition began then."""
 
     def band(
         self, trace: Strip, begin_s: float, end_s: float, count: int

@@ -5,6 +5,7 @@ from __future__ import annotations
 import math
 from collections.abc import Iterable
 
+import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
@@ -14,6 +15,7 @@ from PyQt6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
+    QPolygonF,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QMenu, QWidget
@@ -21,6 +23,7 @@ from PyQt6.QtWidgets import QMenu, QWidget
 from wattigram.desktop.theme import color, number_font, signal_color, signal_pen, text_font, theme
 from wattigram.desktop.widgets.axes import Axes
 from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, draw_marker, elide, fill_trace
+from wattigram.desktop.widgets.streams.changing_strip import ChangingStrip
 from wattigram.desktop.widgets.streams.limits_field import LimitsField
 from wattigram.desktop.widgets.streams.stream_data import LaidUnder
 from wattigram.desktop.widgets.streams.strip_limits import StripLimits
@@ -34,6 +37,8 @@ FOLLOWS_SHARE = 0.002
 """Of the view, by which its end may be off the newest and still follow it."""
 FEWEST_SAMPLES = 8
 DOTS_BELOW = 200
+MOST_EVENTS = 400
+"""In sight; more are no marks."""
 NEAR_SAMPLES, FAR = 200, 25.0
 """A place that was found is shown among so many samples, where the view was so much longer."""
 
@@ -175,6 +180,11 @@ class TracePlot(QWidget):
         self.update()
 
     @property
+    def data(self) -> Strips | None:
+        """What they are of."""
+        return self._data
+
+    @property
     def traces(self) -> tuple[Strip, ...]:
         """What is shown."""
         return self._traces
@@ -184,8 +194,10 @@ class TracePlot(QWidget):
         return QSize(800, 500)
 
     def _lane(self, number: int) -> QRectF:
-        height = (self.height() - STRIP - 2 * BOTTOM - 6) / max(1, len(self._traces))
-        return QRectF(LEFT, 4 + number * height, self.width() - LEFT - RIGHT, height - GAP)
+        weights = [trace.weight for trace in self._traces]
+        unit = (self.height() - STRIP - 2 * BOTTOM - 6) / max(1.0, sum(weights))
+        top = 4 + unit * sum(weights[:number])
+        return QRectF(LEFT, top, self.width() - LEFT - RIGHT, unit * weights[number] - GAP)
 
     def _strip(self) -> QRectF:
         return QRectF(
@@ -273,7 +285,8 @@ class TracePlot(QWidget):
         axes = self.axes(number)
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         is_last = number == len(self._traces) - 1
-        axes.paint_grid(painter, "s" if is_last else None, trace.unit)
+        has_scale = not isinstance(trace, ChangingStrip) or trace.kind == "word"
+        axes.paint_grid(painter, "s" if is_last else None, trace.unit if has_scale else None)
         painter.setPen(QPen(color(t.hairline), 1))
         painter.drawLine(axes.rect.bottomLeft(), axes.rect.bottomRight())
         painter.save()
@@ -295,7 +308,9 @@ class TracePlot(QWidget):
         fill_trace(buffer, axes.x(times), lows, lows if high is low else axes.y(high))
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, high is low)
         buffer.draw(painter)
-        if high is low and len(times) <= DOTS_BELOW:
+        if isinstance(trace, ChangingStrip):
+            self._paint_texts(painter, axes, trace)
+        elif high is low and len(times) <= DOTS_BELOW:
             painter.setPen(Qt.PenStyle.NoPen)
             painter.setBrush(signal_color(trace.index))
             for x, y in zip(axes.x(times).tolist(), lows.tolist(), strict=True):
@@ -304,6 +319,7 @@ class TracePlot(QWidget):
             painter.setBrush(Qt.BrushStyle.NoBrush)
         painter.restore()
         self._paint_gaps(painter, axes, trace)
+        self._paint_events(painter, axes, trace)
         painter.setFont(text_font(-0.5))
         label = trace.name + (" · filtered" if trace.stage == "filtered" else "")
         if (trace.name, trace.stage) in self.limits.own:
@@ -340,6 +356,37 @@ class TracePlot(QWidget):
             ).intersected(axes.rect)
             if not rect.isEmpty():
                 painter.fillRect(rect, color(t.bad, 60))
+
+    def _paint_texts(self, painter: QPainter, axes: Axes, trace: ChangingStrip) -> None:
+        """What was sent, where it began; what would lie over another is left out."""
+        painter.setFont(number_font(-1.5))
+        metrics, free = painter.fontMetrics(), axes.rect.left()
+        painter.setPen(color(theme().ink))
+        for at_s, line in trace.texts(*self.view):
+            x = max(axes.rect.left(), float(axes.x(at_s)))
+            if x < free:
+                continue
+            painter.drawLine(QPointF(x, axes.rect.center().y() - 2), QPointF(x, axes.rect.bottom()))
+            painter.drawText(QPointF(x + 4, axes.rect.bottom() - 4), line)
+            free = x + metrics.horizontalAdvance(line) + 14
+
+    def _paint_events(self, painter: QPainter, axes: Axes, trace: Strip) -> None:
+        """Above the trace: filled where a condition began, open where it ended."""
+        assert self._data is not None
+        times, began = self._data.events(trace)
+        inside = (times >= self.view[0]) & (times <= self.view[1])
+        if not inside.any() or np.count_nonzero(inside) > MOST_EVENTS:
+            return
+        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+        ink = color(theme().ink)
+        painter.setPen(QPen(ink, 1.2))
+        top = axes.rect.top() + 1
+        for x, is_begin in zip(axes.x(times[inside]).tolist(), began[inside].tolist(), strict=True):
+            painter.setBrush(ink if is_begin else color(theme().card))
+            painter.drawPolygon(
+                QPolygonF([QPointF(x - 4, top), QPointF(x + 4, top), QPointF(x, top + 7)])
+            )
+        painter.setBrush(Qt.BrushStyle.NoBrush)
 
     def _paint_strip(self, painter: QPainter) -> None:
         assert self._data is not None
@@ -396,6 +443,8 @@ class TracePlot(QWidget):
         if self.cursor_s is None:
             return
         for number, trace in enumerate(self._traces):
+            if isinstance(trace, ChangingStrip):
+                continue  # it stands between its changes
             lane = self.axes(number)
             sample = trace.number_at(self.cursor_s)
             at = trace.samples(sample, sample + 1)
