@@ -283,8 +283,15 @@ def test_outputs_pins_texts_and_events_stand_beside_signals(window: MainWindow, 
     assert list(low) == [0, 0, 1, 1]
     assert times_s[1] == times_s[2] == pytest.approx(1.80, abs=0.02)
     upper = next(trace for trace in page.plot.traces if trace.name == "Upper zone")
-    at_s, began = page.now.events(upper)
-    assert at_s[0] == pytest.approx(1.80, abs=0.02)
+    assert (upper.stage, upper.unit) == ("°C", "°C")
+    degrees = upper.columns(0.5, 1.5, 100)
+    assert degrees[1][0] == pytest.approx(750, abs=20)
+    assert degrees[2][-1] == pytest.approx(1047, abs=20)
+    _at_s, low, high = page.now.band(upper, 0.5, 1.5, 100)
+    assert np.all((low < degrees[1][0] + 400) & (low < high))
+    assert "°C" in page.meters.text()
+    times, began = page.now.events(upper)
+    assert times[0] == pytest.approx(1.80, abs=0.02)
     assert began[0]
     wait(lambda: "UART 1: “hot" in page.meters.text())
     # The same of a take, and the same as the live ones.
@@ -297,8 +304,12 @@ def test_outputs_pins_texts_and_events_stand_beside_signals(window: MainWindow, 
     course = frozen["duty of Fan"].columns(0.0, 2.0, 50)
     assert np.all(course[1] <= course[2])
     assert course[2][-1] > 4000
+    quantity = next(one for one in page.data.channels if one.unit == "°C")
+    assert quantity.span()[1] > 1000
+    _at, low, high = page.data.band(quantity, 0.5, 1.5, 100)
+    assert low[50] < quantity.columns(0.99, 1.01, 10)[1][5] < high[50]
     told = page.data.events(page.data.traces[0])
-    assert told[0][0] == pytest.approx(at_s[0], abs=1e-6)
+    assert told[0][0] == pytest.approx(times[0], abs=1e-6)
     press(page.plot, Qt.Key.Key_A)
     assert not page.plot.grab().isNull()
     page.plot.cursor_moved.emit(1.95)

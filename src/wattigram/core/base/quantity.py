@@ -41,6 +41,9 @@ _UNIT_SPELLINGS = {
     "C": "°C",
 }
 _FIXED_UNITS = {"%": Fraction(1, 100), "ppm": Fraction(1, 1_000_000)}
+_PREFIXED = re.compile(r"(Hz|s|V|Ω|F|A|W|J|N|Pa|T|H|S|B|m|g|bit)(?![A-Za-zµ°])")
+"""Units that a prefix may stand before. What others write as a unit may have one already, as mm or kPa, or takes none, as
+°C and rpm."""
 _NUMBER = re.compile(
     r"\s*([+\-−]?\d[\d.,'’_ \u00a0\u2009\u202f]{0,40}?(?:[eE][+\-]?\d{1,3})?)(?:\s*/\s*(\d{1,24}))?\s*([^\d\s/.,'’_].*?)?\s*"
 )
@@ -272,7 +275,7 @@ def format_rounded(value: Fraction | float, unit: str, digits: int = 4) -> str:
         if 0 < abs(number) < 1e-3:
             return f"{number * 1e6:.{digits}g} ppm"
         return f"{number * 100:.{digits}g} %"
-    if unit in {"LSB", "clk", ""}:
+    if not _PREFIXED.match(unit):
         return f"{_figures(number, digits)} {unit}".strip()
     power = _exponent(number)
     text = _figures(number / 10.0**power, digits)

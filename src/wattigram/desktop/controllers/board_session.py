@@ -155,8 +155,11 @@ class LiveBoard(QObject):
         is_rewired = workspace.project.bench != before.project.bench
         is_new = workspace.build_id != before.build_id
         is_ours = is_virtual(self.address) or self.address.startswith(IMAGE)
+        measures_other = [one.quantity for one in workspace.project.signals] != [
+            one.quantity for one in before.project.signals
+        ]
         sends_other = is_ours and _senders(workspace) != _senders(before)
-        if is_new or sends_other or (is_rewired and not is_virtual(self.address)):
+        if is_new or measures_other or sends_other or (is_rewired and not is_virtual(self.address)):
             self._restart.start()
         elif is_rewired:
             self._session.turn_knobs(workspace)

@@ -6,7 +6,7 @@ from msgspec.structs import replace
 
 from wattigram.core.base.fields import ratio_text, read_ratio
 from wattigram.core.base.quantity import format_rounded, format_si, format_volts, parse_quantity
-from wattigram.core.model.design import Chain, Signal, Workspace, signal_scale
+from wattigram.core.model.design import Chain, Signal, Workspace, read_quantity, signal_scale
 from wattigram.core.model.design.edits import (
     Edit,
     RenameSignal,
@@ -14,6 +14,7 @@ from wattigram.core.model.design.edits import (
     SetClockTolerance,
     SetPin,
     SetProjectName,
+    SetQuantity,
     SetReference,
     SetScaling,
 )
@@ -184,6 +185,12 @@ def _signal_panel(workspace: Workspace, chain: Chain | None, signal: Signal) -> 
                 ratio_text(signal.scaling),
                 lambda text: SetScaling(signal.name, read_ratio(text)),
                 hint="÷ 2 or × 120",
+            ),
+            Field(
+                "quantity",
+                signal.quantity.text if signal.quantity is not None else "",
+                lambda text: SetQuantity(signal.name, read_quantity(text)),
+                hint="°C: 0.5 V = 0, 2.5 V = 200",
             ),
         ),
     )

@@ -383,9 +383,9 @@ class StreamsPage(QWidget):
 
     def _shown_now(self) -> None:
         """Have the plot show what is ticked, and the board keep it up to date."""
-        self.shown_wanted.emit(
-            frozenset((name, stage == "filtered") for name, stage in self._shown if stage != OUTPUT)
-        )
+        assert self.now is not None
+        keys = [one.key for one in self.now.channels if (one.name, one.stage) in self._shown]
+        self.shown_wanted.emit(frozenset(keys))
         self.plot.show_take(self.now, self._shown)
 
     def _on_window(self, data: StreamData) -> None:
@@ -462,10 +462,13 @@ class StreamsPage(QWidget):
     def _list_signals(self, traces: tuple[Strip, ...]) -> None:
         """Have signals ticked, each by its filtered values where it has any, and outputs as long as there is room."""
         reduced = {trace.name for trace in traces if trace.stage == "filtered"}
+        best = {
+            trace.name: trace.stage for trace in traces if trace.stage not in {"raw", OUTPUT}
+        }  # the quantity comes last, where there is one
         wanted = [
             (trace.name, trace.stage)
             for trace in traces
-            if trace.stage == "filtered" or trace.name not in reduced
+            if best.get(trace.name, trace.stage) == trace.stage
         ]
         signals = sum(stage != OUTPUT for _name, stage in wanted)
         self._shown = frozenset(wanted[: max(signals, MOST_AT_FIRST)])
@@ -479,6 +482,8 @@ class StreamsPage(QWidget):
                     if trace.stage == "filtered"
                     else " · out"
                     if trace.stage == OUTPUT
+                    else f" · {trace.stage}"
+                    if trace.stage != "raw"
                     else " · raw"
                     if trace.name in reduced
                     else ""

@@ -47,6 +47,28 @@ def input_beyond_reference(workspace: Workspace) -> Iterator[Finding]:
         )
 
 
+@rule("quantity-ambiguous", cell="front end")
+def quantity_ambiguous(workspace: Workspace) -> Iterator[Finding]:
+    """The quantity cannot be told from the volts: it turns round, or has no value, within the range."""
+    for signal in workspace.project.signals:
+        if signal.quantity is None:
+            continue
+        high_v = signal.at_source(workspace.reference_v)
+        low_v = -high_v if signal.negative is not None else 0.0
+        if signal.quantity.is_readable(low_v, high_v):
+            continue
+        yield Finding(
+            "quantity-ambiguous",
+            "warning",
+            signal.name,
+            f"{signal.name} has no clear value in {signal.quantity.unit}",
+            f"Between {format_volts(low_v)} and {format_volts(high_v)} {signal.quantity.text} does not rise or fall all the "
+            "way: bands and extremes in it are not to be trusted there.",
+            None,
+            signal=signal.name,
+        )
+
+
 @rule("pin-floats", cell="front end")
 def pin_floats(workspace: Workspace) -> Iterator[Finding]:
     """The reading wanders, carries mains, and copies the slot before."""

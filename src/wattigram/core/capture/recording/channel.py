@@ -79,6 +79,8 @@ class Channel(ABC):
         Where samples are evenly spaced.
     lsb, full_scale : float or None
         Of one code, and from the lowest to the highest value, in the unit.
+    within : float
+        By how much what measures it may be off, k = 2, the same for all samples; 0 where nobody has said.
     """
 
     name: str
@@ -87,6 +89,7 @@ class Channel(ABC):
     rate_hz: float | None = None
     lsb: float | None = None
     full_scale: float | None = None
+    within: float = 0.0
     progress: Callable[[float], None] = staticmethod(lambda _share: None)
     """Is told how much of a stretch has been given, 0 to 1, and may raise to end it."""
 

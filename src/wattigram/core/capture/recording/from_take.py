@@ -9,7 +9,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.capture.recording.channel import Block, Channel, Recording
 from wattigram.core.capture.take.reader import Take
-from wattigram.core.model.design import Signal, rate_divisor, signal_scale
+from wattigram.core.model.design import Quantity, Signal, rate_divisor, signal_scale
 from wattigram.core.predict.timing import scan_timing
 
 FILTERED = " filtered"
@@ -72,6 +72,26 @@ class TakeChannel(Channel):
         return low
 
 
+class QuantityChannel(Channel):
+    """A signal of a take in the quantity that its design states, after its filter where it has one."""
+
+    def __init__(self, source: TakeChannel, quantity: Quantity) -> None:
+        self.source, self.quantity = source, quantity
+        self.name = f"{source.signal.name} in {quantity.unit}"
+        self.unit, self.count, self.rate_hz = quantity.unit, source.count, source.rate_hz
+        self.within = quantity.within
+
+    def read(self, begin: int, end: int) -> Block:
+        """Samples of some numbers."""
+        block = self.source.read(begin, end)
+        values = self.quantity.of(block.values)
+        return Block(values, block.times_s, block.valid & np.isfinite(values))
+
+    def number_at(self, time_s: float) -> int:
+        """Number of the first sample that is not before an instant."""
+        return self.source.number_at(time_s)
+
+
 class TakeRecording(Recording):
     """The channels of a take, with the take itself."""
 
@@ -84,6 +104,8 @@ class TakeRecording(Recording):
             channels.append(TakeChannel(take, signal))
             if signal.later_filter is not None:
                 channels.append(TakeChannel(take, signal, filtered=True))
+            if signal.quantity is not None and isinstance(channels[-1], TakeChannel):
+                channels.append(QuantityChannel(channels[-1], signal.quantity))
         notes = () if take.complete else ("The take ends at its last flush: it was not finished.",)
         if take.begins_ticks:
             notes = (*notes, f"It begins {take.begins_s:.6g} s after the board was started.")

@@ -7,7 +7,7 @@ nobody looks at any more.
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 import msgspec
@@ -41,15 +41,15 @@ MOST_CHANGES = 1 << 18
 
 
 class Newest(msgspec.Struct, frozen=True):
-    """What a meter shows: volts; ``low_v`` and ``high_v`` since they were last forgotten, ``mean_v`` and ``sigma_v``
-    of the last ``count`` samples."""
+    """What a meter shows, in volts or another unit; ``low`` and ``high`` since they were last forgotten, ``mean``
+    and ``sigma`` of the last ``count`` samples."""
 
-    value_v: float
+    value: float
     code: int | None
-    low_v: float
-    high_v: float
-    mean_v: float
-    sigma_v: float
+    low: float
+    high: float
+    mean: float
+    sigma: float
     count: int
 
 
@@ -230,8 +230,9 @@ class LiveChannel:
             ends.append(np.where(last > first, extremes, np.nan))
         return ends[0], ends[1]
 
-    def newest(self) -> Newest | None:
-        """What a meter shows; None before anything came."""
+    def newest(self, shown: Callable[[FloatArray], FloatArray] | None = None) -> Newest | None:
+        """What a meter shows, of volts as they are or as ``shown`` makes other values of them; None before anything
+        came."""
         end = self.end
         count = int(min(end - self.begin, NEWEST_SAMPLES, max(2.0, self.rate_hz)))
         if count < 1:
@@ -240,13 +241,13 @@ class LiveChannel:
         volts = volts[np.isfinite(volts)]
         if not len(volts):
             return None
-        code = None if self.filtered else round(float(volts[-1]) / self.code_v)
-        low_v = min(self.low_v, float(volts.min()))
-        high_v = max(self.high_v, float(volts.max()))
-        sigma_v = float(volts.std(ddof=1)) if len(volts) > 1 else 0.0
-        return Newest(
-            float(volts[-1]), code, low_v, high_v, float(volts.mean()), sigma_v, len(volts)
-        )
+        code = None if self.filtered or shown else round(float(volts[-1]) / self.code_v)
+        held = np.array([min(self.low_v, volts.min()), max(self.high_v, volts.max())])
+        values = volts if shown is None else shown(volts)
+        held = held if shown is None else np.sort(shown(held))
+        sigma = float(values.std(ddof=1)) if len(values) > 1 else 0.0
+        low, high = held.tolist()
+        return Newest(float(values[-1]), code, low, high, float(values.mean()), sigma, len(values))
 
     def forget_extremes(self) -> None:
         """Lowest and highest are those from now on."""

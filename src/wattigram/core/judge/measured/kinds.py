@@ -22,6 +22,7 @@ from wattigram.core.analysis import (
     step_response,
 )
 from wattigram.core.base.errors import TakeError
+from wattigram.core.base.quantity import value_text
 from wattigram.core.capture.recording import Channel, Recording
 from wattigram.core.capture.recording.from_take import TakeChannel
 from wattigram.core.judge.measured.beside_expected import beside_expected
@@ -53,6 +54,18 @@ class Kind(msgspec.Struct, frozen=True):
     measure: Callable[[tuple[Channel, ...], Wanted], Measured]
 
 
+def _with_sensors(measured: Measured, channels: tuple[Channel, ...]) -> Measured:
+    """Said beside the figures, by how much sensors may be off: it is the same for all readings, so that no figure's
+    own uncertainty can tell it."""
+    notes = [
+        f"The sensor of “{channel.name}” may be off by {value_text(channel.within, channel.unit)} (k = 2), the same "
+        "for all of it."
+        for channel in channels
+        if channel.within
+    ]
+    return structs.replace(measured, notes=(*measured.notes, *notes)) if notes else measured
+
+
 def measure(
     recording: Recording, wanted: Wanted, progress: Callable[[float], None] | None = None
 ) -> Measured:
@@ -79,7 +92,7 @@ def measure(
     if progress is not None:
         channels = tuple(channel.watched(progress) for channel in channels)
     try:
-        return kind.measure(channels, wanted)
+        return _with_sensors(kind.measure(channels, wanted), channels)
     except ValueError as fault:
         raise TakeError(
             f"{kind.title} cannot be told of {' and '.join(f'“{name}”' for name in wanted.channels)}: {fault}.",

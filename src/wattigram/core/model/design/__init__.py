@@ -45,6 +45,7 @@ from wattigram.core.model.design.project_file import (
     project_text,
     save_project,
 )
+from wattigram.core.model.design.quantity import Quantity, read_quantity
 from wattigram.core.model.design.reaction import (
     CONDITIONS,
     BarAction,
@@ -181,6 +182,7 @@ __all__ = [
     "ProgramOutput",
     "Project",
     "PwmOutput",
+    "Quantity",
     "RateExpectation",
     "Reaction",
     "ReactionExpectation",
@@ -241,6 +243,7 @@ __all__ = [
     "program_outputs",
     "project_text",
     "rate_divisor",
+    "read_quantity",
     "reduced_volts",
     "sampled_alike",
     "save_project",

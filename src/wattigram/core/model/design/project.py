@@ -19,6 +19,7 @@ from wattigram.core.model.design.expectation import (
     TextExpectation,
 )
 from wattigram.core.model.design.outputs import Generator, Playback, PwmOutput, UartSetup, WaveTable
+from wattigram.core.model.design.quantity import Quantity
 from wattigram.core.model.design.reaction import ConverterAction, Reaction
 from wattigram.core.model.design.reaction_checks import check_reactions
 from wattigram.core.model.design.reference_checks import check_outputs
@@ -71,6 +72,7 @@ class Signal(StrictModel):
     redundant_pair: RedundantPair | None = None
     filter: Stage | None = None
     thresholds: Annotated[tuple[Threshold, ...], Meta(max_length=8)] = ()
+    quantity: Quantity | None = None
 
     @property
     def partner(self) -> str | None:

@@ -191,5 +191,7 @@ def build_id(project: Project) -> str:
     # A design that is as it was keeps the ID that it had: before there were outputs, and before words changed.
     design = {key: value for key, value in design.items() if value or key not in _OUTPUTS}
     design = in_former_program(project, in_former_words(project, design))
+    for signal in design["signals"]:
+        signal.pop("quantity", None)  # what volts stand for is nobody's business on the board
     canonical = json.dumps(design, sort_keys=True, ensure_ascii=True)
     return hashlib.sha256(canonical.encode()).hexdigest()[:8]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import numpy as np
 from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
@@ -31,7 +32,7 @@ class Meters(QWidget):
         self._plot = plot
         self._workspace: Workspace | None = None
         self._standing: dict[str, str] = {}
-        self._newest: dict[tuple[str, bool], Newest | None] = {}
+        self._newest: dict[tuple[str, str], Newest | None] = {}
         self.setFixedWidth(WIDTH)
         self.setAccessibleName("Newest values")
         self.setToolTip(
@@ -47,7 +48,9 @@ class Meters(QWidget):
         """Read what is newest of each strip that is shown."""
         self._workspace = workspace
         self._newest = {
-            trace.key: trace.newest() for trace in self._plot.traces if isinstance(trace, NowStrip)
+            (trace.name, trace.stage): trace.newest()
+            for trace in self._plot.traces
+            if isinstance(trace, NowStrip)
         }
         data = self._plot.data
         self._standing = {
@@ -61,10 +64,10 @@ class Meters(QWidget):
     def text(self) -> str:
         """What the meters show, a line for each."""
         lines = []
-        for (name, filtered), newest in self._newest.items():
-            stage = " filtered" if filtered else ""
-            told = "; ".join(_lines(newest)) if newest is not None else "nothing came"
-            lines.append(f"{name}{stage}: {told}")
+        for (name, stage), newest in self._newest.items():
+            unit = "V" if stage in {"raw", "filtered"} else stage
+            told = "; ".join(_lines(newest, unit)) if newest is not None else "nothing came"
+            lines.append(f"{name}{'' if stage == 'raw' else f' {stage}'}: {told}")
         lines += [f"{name}: {text}" for name, text in self._standing.items()]
         return "\n".join(lines)
 
@@ -86,7 +89,7 @@ class Meters(QWidget):
             if isinstance(trace, ChangingStrip):
                 self._paint_standing(painter, self._plot.axes(number).rect, trace)
                 continue
-            newest = self._newest.get(trace.key) if isinstance(trace, NowStrip) else None
+            newest = self._newest.get((trace.name, trace.stage))
             if newest is None or not isinstance(trace, NowStrip):
                 continue
             axes = self._plot.axes(number)
@@ -109,7 +112,7 @@ class Meters(QWidget):
         span: tuple[float, float],
     ) -> None:
         t = theme()
-        value, code, spread = _lines(newest)
+        value, code, spread = _lines(newest, trace.unit)
         painter.setFont(number_font(2.0))
         height = painter.fontMetrics().height()
         painter.setPen(color(t.ink))
@@ -144,10 +147,10 @@ class Meters(QWidget):
             return bar.left() + min(1.0, max(0.0, share)) * bar.width()
 
         painter.fillRect(bar, color(t.paper))
-        filled = QRectF(bar.left(), bar.top(), x(newest.value_v) - bar.left(), bar.height())
+        filled = QRectF(bar.left(), bar.top(), x(newest.value) - bar.left(), bar.height())
         painter.fillRect(filled, signal_color(trace.index))
         painter.setPen(QPen(color(t.ink), 1.6))
-        for extreme in (newest.low_v, newest.high_v):
+        for extreme in (newest.low, newest.high):
             painter.drawLine(
                 int(x(extreme)), int(bar.top()) - 2, int(x(extreme)), int(bar.bottom()) + 2
             )
@@ -158,17 +161,24 @@ class Meters(QWidget):
         for threshold in signal.thresholds:
             if threshold.minus_v is not None or threshold.minus_signal is not None:
                 continue  # it watches another quantity
-            for limit in limits_v(self._workspace, signal, threshold):
+            limits = np.array(limits_v(self._workspace, signal, threshold))
+            shown = limits if trace.quantity is None else trace.quantity.of(limits)
+            for limit in shown.tolist():
                 if low < limit < high:
                     at = int(x(limit))
                     painter.drawLine(at, int(bar.top()) - 3, at, int(bar.bottom()) + 3)
 
 
-def _lines(newest: Newest) -> tuple[str, str, str]:
+def _lines(newest: Newest, unit: str) -> tuple[str, str, str]:
     """Value, code, and how it moves."""
     code = newest.code
     coded = "" if code is None else f"{code} · {'−' if code < 0 else ''}0x{abs(code):03X}"
-    is_still = newest.sigma_v < STILL * max(abs(newest.mean_v), abs(newest.value_v))
-    sigma_v = 0.0 if is_still else newest.sigma_v
-    spread = f"mean {format_volts(newest.mean_v)} · σ {format_si(sigma_v, 'V', 3)}"
-    return format_volts(newest.value_v), coded, spread
+    is_still = newest.sigma < STILL * max(abs(newest.mean), abs(newest.value))
+    sigma = format_si(0.0 if is_still else newest.sigma, unit, 3)
+    if unit == "V":
+        return format_volts(newest.value), coded, f"mean {format_volts(newest.mean)} · σ {sigma}"
+    return (
+        format_si(newest.value, unit, 4),
+        coded,
+        f"mean {format_si(newest.mean, unit, 4)} · σ {sigma}",
+    )

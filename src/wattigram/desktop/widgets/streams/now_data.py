@@ -9,6 +9,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.capture.recording import Block
 from wattigram.core.capture.session.live_run import LiveChannel, LiveRun, Newest
+from wattigram.core.model.design import Quantity
 from wattigram.core.predict.expected import (
     History,
     band_half_width_v,
@@ -28,13 +29,16 @@ MOST_CELLS = 1 << 14
 class NowStrip:
     """A signal of the board, raw or filtered."""
 
-    unit = "V"
     weight = 1.0
 
-    def __init__(self, channel: LiveChannel, index: int) -> None:
-        self.channel, self.index = channel, index
+    def __init__(self, channel: LiveChannel, index: int, quantity: Quantity | None = None) -> None:
+        """In volts, or in the quantity that the design states."""
+        self.channel, self.index, self.quantity = channel, index, quantity
         self.name = channel.signal.name
         self.stage = "filtered" if channel.filtered else "raw"
+        self.unit = "V"
+        if quantity is not None:
+            self.stage = self.unit = quantity.unit
         self.rate_hz = channel.rate_hz
         self._cells = _BandCells()
 
@@ -51,7 +55,17 @@ class NowStrip:
     def span(self) -> tuple[float, float]:
         """Extremes since the start, or since they were forgotten."""
         low, high = self.channel.low_v, self.channel.high_v
-        return (low, high) if low <= high else (math.nan, math.nan)
+        if low > high:
+            return math.nan, math.nan
+        return self._extremes(low, high)
+
+    def _extremes(self, low_v: float, high_v: float) -> tuple[float, float]:
+        low, high = self._between(np.array([low_v]), np.array([high_v]))
+        return float(low[0]), float(high[0])
+
+    def _between(self, low_v: FloatArray, high_v: FloatArray) -> tuple[FloatArray, FloatArray]:
+        """Volts as what is shown."""
+        return (low_v, high_v) if self.quantity is None else self.quantity.between(low_v, high_v)
 
     def number_at(self, seconds: float) -> int:
         """The sample nearest to an instant."""
@@ -63,6 +77,9 @@ class NowStrip:
         volts = self.channel.values(begin, end)
         times_s = self.channel.times_s(np.arange(begin, end, dtype=np.float64))
         came = np.isfinite(volts)
+        if self.quantity is not None:
+            values = self.quantity.of(volts)
+            return Block(values, times_s, np.isfinite(values))
         codes = None
         if not self.channel.filtered:
             codes = np.rint(np.where(came, volts, 0.0) / self.channel.code_v).astype(np.int64)
@@ -86,13 +103,13 @@ class NowStrip:
         step_s = _grid_s(begin_s, end_s, count)
         edges_s = np.arange(int(begin_s // step_s), int(end_s // step_s) + 2).astype(np.float64)
         edges_s = edges_s * step_s
-        low, high = self.channel.columns(self.channel.numbers_at(edges_s))
+        low, high = self._between(*self.channel.columns(self.channel.numbers_at(edges_s)))
         middles: FloatArray = (edges_s[:-1] + edges_s[1:]) / 2
         return middles, low, high
 
     def newest(self) -> Newest | None:
-        """What a meter shows."""
-        return self.channel.newest()
+        """What a meter shows, in the strip's unit."""
+        return self.channel.newest(self.quantity.of if self.quantity is not None else None)
 
     def band(
         self, history: History, begin_s: float, end_s: float, count: int
@@ -107,7 +124,8 @@ class NowStrip:
         low, high = self._cells.between(history, self.name, step_s, first, last)
         half = band_half_width_v(workspace, self.channel.chain, self.name, self.channel.filtered)
         middles = np.asarray((np.arange(first, last) + 0.5) * step_s, dtype=np.float64)
-        return middles, low - half, high + half
+        low, high = self._between(low - half, high + half)
+        return middles, low, high
 
 
 def _grid_s(begin_s: float, end_s: float, count: int) -> float:
@@ -164,10 +182,13 @@ class NowData:
     def __init__(self, run: LiveRun, history: History) -> None:
         self.run, self.history = run, history
         names = [signal.name for signal in run.workspace.project.signals]
-        self.channels = tuple(
-            NowStrip(channel, names.index(name))
-            for (name, _filtered), channel in run.channels.items()
-        )
+        strips = []
+        for (name, filtered), channel in run.channels.items():
+            index, quantity = names.index(name), channel.signal.quantity
+            strips.append(NowStrip(channel, index))
+            if quantity is not None and filtered == (channel.signal.later_filter is not None):
+                strips.append(NowStrip(channel, index, quantity))
+        self.channels = tuple(strips)
         self.traces: tuple[Strip, ...] = (*self.channels, *now_strips(run, len(names)))
 
     @property

@@ -15,7 +15,12 @@ from numpy.typing import NDArray
 
 from wattigram.core.base.errors import TakeError
 from wattigram.core.capture.recording import Block, Channel, Reading, Recording, open_recording
-from wattigram.core.capture.recording.from_take import FILTERED, TakeChannel, TakeRecording
+from wattigram.core.capture.recording.from_take import (
+    FILTERED,
+    QuantityChannel,
+    TakeChannel,
+    TakeRecording,
+)
 from wattigram.core.capture.take import Overview, Take
 from wattigram.core.model.design import later_gain, signal_scale
 from wattigram.core.predict.expected import band_half_width_v, expected_settled_at, workspace_at
@@ -65,11 +70,12 @@ class Trace(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def missing_s(self) -> tuple[tuple[float, float], ...]:
         """Stretches in which samples never came, (begin, end) of each in seconds."""
-        if not isinstance(self.channel, TakeChannel):
+        channel = self.channel.source if isinstance(self.channel, QuantityChannel) else self.channel
+        if not isinstance(channel, TakeChannel):
             return ()
         return tuple(
             (self.start_s + begin / self.rate_hz, self.start_s + end / self.rate_hz)
-            for begin, end in self.channel.missing
+            for begin, end in channel.missing
         )
 
     def span(self) -> tuple[float, float]:
@@ -227,8 +233,20 @@ class StreamData(msgspec.Struct, frozen=True):
                 )
         grouped = volts.reshape(count, BAND_POINTS)
         middle = times.reshape(count, BAND_POINTS).mean(axis=1)
-        half = trace.half_width
-        return middle, grouped.min(axis=1) - half, grouped.max(axis=1) + half
+        half = self._half_width_v(trace)
+        low, high = grouped.min(axis=1) - half, grouped.max(axis=1) + half
+        if isinstance(trace.channel, QuantityChannel):
+            low, high = trace.channel.quantity.between(low, high)
+        return middle, low, high
+
+    def _half_width_v(self, trace: Trace) -> float:
+        """Half the band's own height, in volts also where the trace is of another quantity."""
+        if not isinstance(trace.channel, QuantityChannel):
+            return trace.half_width
+        stage = "filtered" if trace.channel.source.filtered else "raw"
+        return next(
+            one.half_width for one in self.channels if (one.name, one.stage) == (trace.name, stage)
+        )
 
 
 class LaidUnder(msgspec.Struct, frozen=True):
@@ -269,7 +287,12 @@ def load_stream(
         traces: list[Trace] = []
         names: dict[str, int] = {}
         for number, channel in enumerate(recording.channels):
-            index = names.setdefault(channel.name.removesuffix(FILTERED), len(names))
+            owner = (
+                channel.source.signal.name
+                if isinstance(channel, QuantityChannel)
+                else channel.name.removesuffix(FILTERED)
+            )
+            index = names.setdefault(owner, len(names))
             if channel.count >= 2:
                 traces.append(_trace(channel, index))
             progress((number + 1) / len(recording.channels))
@@ -294,7 +317,10 @@ def _trace(channel: Channel, index: int) -> Trace:
         return channel.read(begin, end).values.astype(np.float32)
 
     overview = Overview(channel.count, values)
-    return Trace(channel.name, "raw", index, channel, ends[0], overview, 1.0, 0.0, rate_hz)
+    name, stage = channel.name, "raw"
+    if isinstance(channel, QuantityChannel):
+        name, stage = channel.source.signal.name, channel.unit
+    return Trace(name, stage, index, channel, ends[0], overview, 1.0, 0.0, rate_hz)
 
 
 def _take_trace(channel: TakeChannel, start_s: float, rate_hz: float) -> Trace:

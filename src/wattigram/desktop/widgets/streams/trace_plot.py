@@ -23,6 +23,7 @@ from PyQt6.QtWidgets import QMenu, QWidget
 from wattigram.desktop.theme import color, number_font, signal_color, signal_pen, text_font, theme
 from wattigram.desktop.widgets.axes import Axes
 from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, draw_marker, elide, fill_trace
+from wattigram.desktop.widgets.streams.changing_strip import STAGE as OUTPUT
 from wattigram.desktop.widgets.streams.changing_strip import ChangingStrip
 from wattigram.desktop.widgets.streams.limits_field import LimitsField
 from wattigram.desktop.widgets.streams.stream_data import LaidUnder
@@ -321,7 +322,9 @@ class TracePlot(QWidget):
         self._paint_gaps(painter, axes, trace)
         self._paint_events(painter, axes, trace)
         painter.setFont(text_font(-0.5))
-        label = trace.name + (" · filtered" if trace.stage == "filtered" else "")
+        label = trace.name
+        if trace.stage not in {"raw", OUTPUT}:
+            label += f" · {trace.stage}"
         if (trace.name, trace.stage) in self.limits.own:
             label += " · own limits"
         width = painter.fontMetrics().horizontalAdvance(label) + 26

@@ -18,6 +18,7 @@ from wattigram.core.model.design.edits.reaction_edits import (
     without_reactions,
 )
 from wattigram.core.model.design.project import Project, Signal
+from wattigram.core.model.design.quantity import Quantity
 from wattigram.core.model.design.reaction import (
     ComparatorSwitched,
     PairTripped,
@@ -194,6 +195,21 @@ class SetScaling(Struct, frozen=True):
 
     def apply(self, project: Project) -> Project:
         return with_signal(project, self.name, scaling=self.front_end)
+
+
+class SetQuantity(Struct, frozen=True):
+    """State what a signal's volts stand for, or that they are volts."""
+
+    name: str
+    quantity: Quantity | None
+
+    @property
+    def label(self) -> str:
+        said = self.quantity.unit if self.quantity is not None else "volts"
+        return f"Quantity of {self.name}: {said}"
+
+    def apply(self, project: Project) -> Project:
+        return with_signal(project, self.name, quantity=self.quantity)
 
 
 class SetFilter(Struct, frozen=True):
