@@ -143,7 +143,7 @@ class LiveChannel:
         return items[numbers - since], came[numbers - since]
 
     def times_s(self, numbers: NDArray[np.float64]) -> FloatArray:
-        """When samples were held, in seconds since the board's start; in between where numbers are."""
+        """When samples were held, in seconds since the board's start; in between where numbers are; (n,) each."""
         if self.is_even:
             return np.asarray(self.start_s + numbers / self.rate_hz)
         firsts, ticks = self._kept.instants(self.stream)
@@ -153,7 +153,7 @@ class LiveChannel:
         return np.interp(numbers, known, ticks / self._kept.tick_hz)
 
     def numbers_at(self, times_s: FloatArray) -> FloatArray:
-        """Numbers of the samples at some instants, ascending; fractions between them."""
+        """Numbers of the samples at some instants, ascending; fractions between them; (n,) each."""
         if self.is_even:
             return np.asarray((times_s - self.start_s) * self.rate_hz)
         firsts, ticks = self._kept.instants(self.stream)
@@ -231,8 +231,8 @@ class LiveChannel:
         return ends[0], ends[1]
 
     def newest(self, shown: Callable[[FloatArray], FloatArray] | None = None) -> Newest | None:
-        """What a meter shows, of volts as they are or as ``shown`` makes other values of them; None before anything
-        came."""
+        """What a meter shows, of volts as they are or as ``shown`` makes other values of them, (n,) each; None before
+        anything came."""
         end = self.end
         count = int(min(end - self.begin, NEWEST_SAMPLES, max(2.0, self.rate_hz)))
         if count < 1:
