@@ -29,6 +29,7 @@ def test_there_are_the_examples_that_the_readme_names() -> None:
         "flame-watch",
         "glaze-mixer",
         "kiln-lamp",
+        "kiln-print",
         "kiln-ramp",
         "kiln-safety",
         "pedal-to-wheel",

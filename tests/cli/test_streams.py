@@ -225,7 +225,7 @@ def test_a_stream_becomes_a_take_that_is_proved(tmp_path: Path) -> None:
     assert proved.returncode == 0, proved.stdout
     assert "4 hold, 0 fail, 0 open" in proved.stdout
     assert wattigram("stream", path, "--project", design, *maps, "--out", out).returncode == 2
-    assert "Give --project and --out" in wattigram("stream", path, "--out", out).stderr
+    assert "Give --project, and --out or --keep" in wattigram("stream", path, "--out", out).stderr
     fast = wattigram(
         "stream", path, "--project", design, *maps, "--out", out, "--force", "--rate", "21 Hz"
     )
@@ -260,3 +260,28 @@ def test_places_of_a_take_are_listed(take: Path, tmp_path: Path) -> None:
     assert "no design" in none.stderr
     assert none.stdout == ""
     assert "“Coil current”: no threshold" in wattigram("take", "find", take, "event").stderr
+
+
+def test_what_rows_are_is_kept_in_the_project(tmp_path: Path) -> None:
+    text = EXAMPLES / "kiln-print" / "kiln-print.txt"
+    said = (EXAMPLES / "kiln-print" / "kiln-print.wattigram.toml").read_text()
+    project = tmp_path / "kiln.wattigram.toml"
+    project.write_text(said[: said.index("[rows.text]")] + said[said.index("[[expectations]]") :])
+    refused = wattigram(
+        "run", project, "--board", f"rows:{text}", "--seconds", 1, "--out", tmp_path / "t.h5"
+    )
+    assert refused.returncode == 2
+    assert "--keep" in refused.stderr
+    kept = wattigram("stream", text, "--project", project, "--keep", "--map", "Chamber=zone")
+    assert kept.returncode == 0
+    assert "zone → Chamber (codes)" in kept.stderr
+    assert 'name = "ms"' in project.read_text()
+    done = wattigram(
+        "run", project, "--board", f"rows:{text}", "--seconds", 20, "--out", tmp_path / "t.h5"
+    )
+    assert done.returncode == 0
+    proved = wattigram("prove", project, tmp_path / "t.h5")
+    assert "3 hold, 0 fail, 0 open" in proved.stdout
+    wrong = wattigram("stream", text, "--project", project, "--keep", "--map", "Chamber=oven")
+    assert wrong.returncode == 2
+    assert "There are: ms, zone, coil" in wrong.stderr

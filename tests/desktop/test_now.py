@@ -314,3 +314,42 @@ def test_outputs_pins_texts_and_events_stand_beside_signals(window: MainWindow, 
     assert not page.plot.grab().isNull()
     page.plot.cursor_moved.emit(1.95)
     assert "high" in page.values.text()
+
+
+def test_rows_of_other_firmware_become_the_board(
+    window: MainWindow, wait: Wait, tmp_path: Path
+) -> None:
+    folder = EXAMPLES / "kiln-print"
+    said = (folder / "kiln-print.wattigram.toml").read_text()
+    project = tmp_path / "kiln.wattigram.toml"
+    project.write_text(said[: said.index("[rows.text]")] + said[said.index("[[expectations]]") :])
+    window.files.open(project)
+    window.rows_of_others.ask()
+    dialog = window.rows_of_others.dialog
+    assert dialog is not None
+    dialog.source.setCurrentText(str(tmp_path / "nothing.txt"))
+    QTest.mouseClick(dialog.listen_button, Qt.MouseButton.LeftButton)
+    wait(lambda: "cannot be read" in dialog.state.text())
+    dialog.source.setCurrentText(str(folder / "kiln-print.txt"))
+    wait(dialog.listen_button.isEnabled)
+    QTest.mouseClick(dialog.listen_button, Qt.MouseButton.LeftButton)
+    wait(lambda: dialog.table.columnCount() == 3)
+    assert "each behind its name" in dialog.ways.currentText()
+    assert dialog.table.item(2, 1).text() == "1493"  # type: ignore[union-attr]
+    assert not dialog.rate.isEnabled()  # a column is the time
+    dialog.table.cellWidget(0, 1).setCurrentText("–")  # type: ignore[union-attr]
+    QTest.mouseClick(dialog.keep_button, Qt.MouseButton.LeftButton)
+    assert "Chamber" in dialog.state.text()
+    assert window.document.workspace.project.rows is None
+    dialog.table.cellWidget(0, 1).setCurrentText("Chamber")  # type: ignore[union-attr]
+    QTest.mouseClick(dialog.keep_button, Qt.MouseButton.LeftButton)
+    page = window.streams_page
+    wait(lambda: page.now is not None and page.now.end_s > 19.9)
+    assert window.document.workspace.project.signal("Chamber").column is not None
+    assert window.board.address == f"rows:{folder / 'kiln-print.txt'}"
+    chamber = next(trace for trace in page.plot.traces if trace.unit == "°C")
+    block = chamber.samples(0, 10)
+    assert block.values[0] == pytest.approx((1493 / 4096 * 3.3 - 0.2) * 600, abs=1)
+    wait(lambda: page.analysis.measured is not None)  # although it is over already
+    window.document.stack.undo()
+    assert window.document.workspace.project.rows is None

@@ -34,7 +34,7 @@ LONGEST_RUN_S = 30 * 86_400
     "board",
     default="virtual",
     show_default=True,
-    help="virtual, image:ELF, serial:DEV@BAUD, tcp:HOST:PORT or gdb:HOST:PORT[,ELF].",
+    help="virtual, image:ELF, serial:DEV@BAUD, tcp:HOST:PORT, gdb:HOST:PORT[,ELF] or rows:SOURCE.",
 )
 @click.option(
     "--elf",

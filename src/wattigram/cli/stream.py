@@ -6,6 +6,7 @@ import csv
 import json
 import math
 import time
+from fractions import Fraction
 from pathlib import Path
 from typing import Any
 
@@ -16,28 +17,33 @@ from numpy.typing import NDArray
 from wattigram.cli.ending import ending_signals
 from wattigram.cli.reading_options import DECIMALS, RATE, SEPARATORS, TIME, signal_pairs
 from wattigram.core.analysis import StatisticsGatherer
-from wattigram.core.base.errors import LinkError, WattigramError
+from wattigram.core.base.errors import WattigramError
 from wattigram.core.capture.foreign.binary_detection import LEAST_SCORE
-from wattigram.core.capture.foreign.byte_source import ByteSource, open_source
+from wattigram.core.capture.foreign.byte_source import open_source
+from wattigram.core.capture.foreign.listening import (
+    first_bytes,
+    likely_column,
+    likely_columns,
+    preview,
+)
 from wattigram.core.capture.foreign.stream_reader import (
     ForeignStream,
     Format,
     Recognised,
     column_names,
     column_units,
-    is_enough,
     recognise,
     time_column,
 )
-from wattigram.core.capture.foreign.text_format import TextFormat
 from wattigram.core.capture.recording.into_take import bring_in
 from wattigram.core.capture.recording.rows_recording import RowsRecording
 from wattigram.core.capture.take.disk_space import check_target
-from wattigram.core.model.design import Workspace, open_workspace
+from wattigram.core.contract.row_formats import BinaryFormat, TextFormat
+from wattigram.core.model.design import RowsSetup, Workspace, open_workspace
+from wattigram.core.model.design.edits import SetRows
+from wattigram.core.model.design.workspace_files import save_workspace
 from wattigram.core.predict.timing import scan_timing
 
-PATIENCE_S = 10.0
-"""For the first bytes."""
 ASKED = 1
 
 
@@ -72,6 +78,11 @@ ASKED = 1
 @click.option(
     "--out", type=click.Path(path_type=Path), help="Write a take here (HDF5), of the project."
 )
+@click.option(
+    "--keep",
+    is_flag=True,
+    help="Keep in the project how rows are written and which columns are signals; boards are rows:SOURCE then.",
+)
 @click.option("--force", is_flag=True, help="Replace a take that lies there already.")
 @click.option("--json", "as_json", is_flag=True, help="Print JSON for scripts.")
 def stream(
@@ -86,6 +97,7 @@ def stream(
     project: Path | None,
     pairs: tuple[str, ...],
     out: Path | None,
+    keep: bool,
     force: bool,
     as_json: bool,
 ) -> None:
@@ -94,16 +106,21 @@ def stream(
 
     SOURCE: serial:DEV@BAUD, tcp:HOST:PORT, - for standard input, or a pipe or a file.
     """
-    if (project is None) != (out is None):
-        raise WattigramError("A take is written of a project.", cure="Give --project and --out.")
+    if (project is None) != (out is None and not keep):
+        raise WattigramError(
+            "A take is written of a project, and what is kept is kept in one.",
+            cure="Give --project, and --out or --keep.",
+        )
     workspace = None if project is None else open_workspace(project)
     if out is not None:
         check_target(out, force)
     with ending_signals() as asked, open_source(source) as opened:
         begun = time.monotonic()
-        first, ended = _first_bytes(opened, asked)
+        first, ended = first_bytes(opened, asked.is_set)
         found = _narrowed(recognise(first), separator, decimal)
         form = _chosen(found, way, as_json, source)
+        if workspace is not None and project is not None and keep:
+            _keep(workspace, project, form, first, pairs, rate)
         columns = _Columns(form, rate, table, None if out is None else RowsRecording(source, form))
         reader = ForeignStream(form)
         columns.add(reader.feed(first, is_end=ended).values)
@@ -128,24 +145,33 @@ def stream(
     _show(told, table)
 
 
-def _first_bytes(source: ByteSource, asked: Any) -> tuple[bytes, bool]:
-    """Enough to look at, and whether that is all there is."""
-    data, begun = b"", time.monotonic()
-    while not is_enough(data) and not asked.is_set():
-        more = source.read()
-        if more is None and not data:
-            raise LinkError(f"{source.name} ended before anything came.")
-        if more is None:
-            return data, True
-        data += more
-        if time.monotonic() - begun > PATIENCE_S:
-            break
-    if not data:
-        raise LinkError(
-            f"Nothing came from {source.name} in {PATIENCE_S:.0f} s.",
-            cure="Is it wired, is it running, and is the baud right?",
-        )
-    return data, False
+def _keep(
+    workspace: Workspace,
+    path: Path,
+    form: Format,
+    data: bytes,
+    pairs: tuple[str, ...],
+    rate_hz: float | None,
+) -> None:
+    """Have the project say how rows are written, and which columns are which signals."""
+    seen = preview(data, form)
+    columns = likely_columns(workspace, seen)
+    for signal, name in signal_pairs(pairs).items():
+        if name not in seen.names:
+            raise WattigramError(
+                f"There is no column “{name}”.", cure=f"There are: {', '.join(seen.names)}."
+            )
+        columns[signal] = likely_column(workspace, seen, seen.names.index(name))
+    setup = RowsSetup(
+        text=form if isinstance(form, TextFormat) else None,
+        binary=form if isinstance(form, BinaryFormat) else None,
+        rate_hz=None if rate_hz is None else Fraction(rate_hz).limit_denominator(10**6),
+    )
+    project = SetRows(setup, columns).apply(workspace.project)
+    file = path if path.is_file() else next(iter(sorted(path.glob("*.wattigram.toml"))))
+    save_workspace(workspace.with_project(project), file)
+    told = ", ".join(f"{column.name} → {name} ({column.reads})" for name, column in columns.items())
+    click.echo(f"kept: {told or 'no column is a signal yet; say it with --map'}", err=True)
 
 
 def _narrowed(found: Recognised, separator: str | None, decimal: str | None) -> Recognised:

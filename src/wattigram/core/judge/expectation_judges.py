@@ -175,6 +175,8 @@ def _too_few(take: Take, name: str, count: int) -> Judgement:
     chain = take.workspace.project.chain_of(name)
     assert chain is not None
     due = due_items(take, chain) / len(chain.slots)
+    if take.has_only_samples and take.workspace.project.chains.index(chain) not in take.streams:
+        return not_judged(f"{_why_only_samples(take)}, and {name} is not in it")
     if has_paused(take, chain):
         return not_judged(
             f"only {_samples(count)} in this take: a threshold stops {chain.converter}, as designed"

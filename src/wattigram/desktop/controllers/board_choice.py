@@ -12,7 +12,7 @@ from wattigram.core.capture.transport import DEFAULT_BAUD, serial_ports
 from wattigram.desktop.controllers.board_session import LiveBoard
 from wattigram.desktop.controllers.firmware_controller import FirmwareWork
 
-HELP = "virtual, image:ELF, serial:DEV@BAUD, tcp:HOST:PORT or gdb:HOST:PORT"
+HELP = "virtual, image:ELF, serial:DEV@BAUD, tcp:HOST:PORT, gdb:HOST:PORT or rows:SOURCE"
 BEHIND = "  "
 """What stands behind an address in the list is only told."""
 

@@ -155,9 +155,7 @@ class LiveBoard(QObject):
         is_rewired = workspace.project.bench != before.project.bench
         is_new = workspace.build_id != before.build_id
         is_ours = is_virtual(self.address) or self.address.startswith(IMAGE)
-        measures_other = [one.quantity for one in workspace.project.signals] != [
-            one.quantity for one in before.project.signals
-        ]
+        measures_other = _said_of_values(workspace) != _said_of_values(before)
         sends_other = is_ours and _senders(workspace) != _senders(before)
         if is_new or measures_other or sends_other or (is_rewired and not is_virtual(self.address)):
             self._restart.start()
@@ -268,6 +266,12 @@ class LiveBoard(QObject):
         for session in self._ending:
             session.close()
         self._ending.clear()
+
+
+def _said_of_values(workspace: Workspace) -> tuple[object, ...]:
+    """What no firmware knows and a session does: quantities, and rows of other firmware."""
+    project = workspace.project
+    return (project.rows, *((one.quantity, one.column) for one in project.signals))
 
 
 def _senders(workspace: Workspace) -> tuple[object, ...]:

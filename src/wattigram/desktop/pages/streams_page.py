@@ -123,7 +123,7 @@ class StreamsPage(QWidget):
         self.plot.extremes_unwanted.connect(self.meters.forget_extremes)
         self.now_panel.freeze_wanted.connect(self.freeze_wanted)
         self.now_panel.newest_wanted.connect(self.plot.follow)
-        self.now_button.clicked.connect(self._on_now)
+        self.now_button.clicked.connect(self.show_now)
         self.newest_part.ready.connect(self._on_window)
         self.newest_part.failed.connect(self._on_window_failed)
         self.finder.wanted.connect(self._find)
@@ -321,7 +321,7 @@ class StreamsPage(QWidget):
         """The board is shown, or wanted to be."""
         return self.now_button.isChecked()
 
-    def _on_now(self) -> None:
+    def show_now(self) -> None:
         """Show the board, whatever is open."""
         self.now_button.setChecked(True)
         self.takes.blockSignals(True)
@@ -374,7 +374,7 @@ class StreamsPage(QWidget):
             self.newest_part.refuse(snapshot.copied)
         elif snapshot.copied is not None:
             self.newest_part.take(snapshot.copied)
-        if running and self.analysis.isVisible() and not self._is_measuring:
+        if self.analysis.isVisible() and not self._is_measuring:
             self.newest_part.advance(self.now, self.plot.stretch[0])
         self._told_at += 1
         if self._told_at % METERS_EVERY == 0:
@@ -408,7 +408,7 @@ class StreamsPage(QWidget):
         if self.shows_now:
             self.freeze_wanted.emit()
         else:
-            self._on_now()
+            self.show_now()
 
     def _open(self, path: Path, reading: Reading | None) -> None:
         self._opening = path

@@ -27,6 +27,7 @@ from wattigram.desktop.controllers.files import ProjectFiles
 from wattigram.desktop.controllers.firmware_controller import FirmwareWork
 from wattigram.desktop.controllers.output_actions import OutputActions
 from wattigram.desktop.controllers.proof_controller import Proving
+from wattigram.desktop.controllers.rows_of_others import RowsOfOthers
 from wattigram.desktop.controllers.take_actions import TakeActions
 from wattigram.desktop.pages.chain_page import ChainPage
 from wattigram.desktop.pages.page_stack import (
@@ -109,6 +110,9 @@ class MainWindow(QMainWindow):
             self.run_job,
             self.notice.say,
         )
+        self.rows_of_others = RowsOfOthers(
+            self, document, self.board, self.board_choice, self.run_job, self._show_now
+        )
         self._column.insertWidget(3, self.bench_actions.wiring_bar)
         self._add_actions()
         self._connect()
@@ -117,7 +121,6 @@ class MainWindow(QMainWindow):
         self._restore()
 
     def _build(self) -> None:
-        self.setWindowTitle("Wattigram")
         central = QWidget()
         central.setObjectName("page")
         column = self._column = QVBoxLayout(central)
@@ -164,6 +167,8 @@ class MainWindow(QMainWindow):
             lambda: self.book.firmware.copy_memory(),
         )
         add("Stream", "Open a take or a recording…", "Ctrl+T", self.take_actions.ask_open)
+        add("Stream", "Rows of other firmware…", "", self.rows_of_others.ask)
+        add("Stream", "Show the board as it runs", "Ctrl+Shift+N", self._show_now)
         add("Stream", "Export the take…", "Ctrl+E", self.take_actions.export_open)
         add("Stream", "Find the next place", "F3", lambda: self.streams_page.finder.look(True))
         add(
@@ -306,6 +311,8 @@ class MainWindow(QMainWindow):
     def _show_document(self) -> None:
         workspace = self.document.workspace
         self.header.show_workspace(workspace, self.document.is_clean)
+        self.setWindowTitle(f"{workspace.project.name}[*] – Wattigram")
+        self.setWindowModified(not self.document.is_clean)
         self.board.set_workspace(workspace)
         self.chain_page.request_views()
 
@@ -356,6 +363,11 @@ class MainWindow(QMainWindow):
         path = self.proving.next_path()
         if path is not None:
             self.board.record(path)
+
+    def _show_now(self) -> None:
+        """The board on the Streams page."""
+        self.show_page(STREAMS)
+        self.streams_page.show_now()
 
     def _freeze(self) -> None:
         """Make a take of what is kept of the run, to be looked at."""

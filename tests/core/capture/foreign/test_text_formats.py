@@ -8,12 +8,8 @@ from collections.abc import Callable
 import pytest
 
 from wattigram.core.capture.foreign import find_text_formats, is_clear
-from wattigram.core.capture.foreign.text_format import (
-    TextColumn,
-    TextFormat,
-    parse_lines,
-    row_of,
-)
+from wattigram.core.capture.foreign.text_format import parse_lines, row_of
+from wattigram.core.contract.row_formats import TextColumn, TextFormat
 
 Line = Callable[[int], str]
 

@@ -5,9 +5,10 @@ from wattigram.core.capture.foreign.binary_detection import (
     bytes_are_clear,
     find_binary_formats,
 )
-from wattigram.core.capture.foreign.binary_format import BinaryDecoder, BinaryFormat, BinaryRows
+from wattigram.core.capture.foreign.binary_format import BinaryDecoder, BinaryRows
 from wattigram.core.capture.foreign.text_detection import FoundText, find_text_formats, is_clear
-from wattigram.core.capture.foreign.text_format import TextColumn, TextFormat, TextRows
+from wattigram.core.capture.foreign.text_format import TextRows
+from wattigram.core.contract.row_formats import BinaryFormat, TextColumn, TextFormat
 
 __all__ = [
     "BinaryDecoder",

@@ -10,15 +10,8 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.capture.foreign.binary_format import (
-    NUMBERS,
-    BinaryFormat,
-    Bytes,
-    Framing,
-    integers_of,
-    uncobs,
-    unslip,
-)
+from wattigram.core.capture.foreign.binary_format import Bytes, integers_of, uncobs, unslip
+from wattigram.core.contract.row_formats import NUMBERS, BinaryFormat, Framing
 
 LOOKED_AT = 1 << 15
 """Bytes."""

@@ -21,9 +21,15 @@ class ByteSource:
     """An open source; close it, or use it in a ``with`` statement."""
 
     def __init__(
-        self, name: str, read: Callable[[], bytes | None], close: Callable[[], None]
+        self,
+        name: str,
+        read: Callable[[], bytes | None],
+        close: Callable[[], None],
+        is_live: bool = True,
+        again: Callable[[], None] = lambda: None,
     ) -> None:
-        self.name = name
+        """What ``is_live`` goes on whether somebody reads it or not; ``again`` goes back to the beginning of a file."""
+        self.name, self.is_live, self.again = name, is_live, again
         self._read, self._close = read, close
 
     def __enter__(self) -> ByteSource:
@@ -35,6 +41,11 @@ class ByteSource:
     def read(self) -> bytes | None:
         """What has come within a moment, perhaps nothing; None at the end."""
         return self._read()
+
+    @staticmethod
+    def wait() -> None:
+        """Let a moment pass."""
+        time.sleep(WAIT_S)
 
     def close(self) -> None:
         """Let it go."""
@@ -100,4 +111,8 @@ def _of_file(descriptor: int, name: str, close: Callable[[], None]) -> ByteSourc
         has_come = True
         return data or None
 
-    return ByteSource(name, read, close)
+    def again() -> None:
+        if is_plain:
+            os.lseek(descriptor, 0, os.SEEK_SET)
+
+    return ByteSource(name, read, close, is_live=False, again=again)

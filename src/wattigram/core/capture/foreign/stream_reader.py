@@ -14,9 +14,10 @@ from wattigram.core.capture.foreign.binary_detection import (
     bytes_are_clear,
     find_binary_formats,
 )
-from wattigram.core.capture.foreign.binary_format import BinaryDecoder, BinaryFormat
+from wattigram.core.capture.foreign.binary_format import BinaryDecoder
 from wattigram.core.capture.foreign.text_detection import FoundText, find_text_formats, is_clear
-from wattigram.core.capture.foreign.text_format import LONGEST_LINE, TextFormat, parse_lines
+from wattigram.core.capture.foreign.text_format import LONGEST_LINE, parse_lines
+from wattigram.core.contract.row_formats import BinaryFormat, TextFormat
 
 Format = TextFormat | BinaryFormat
 Found = FoundText | FoundBytes

@@ -13,17 +13,19 @@ from typing import get_args
 import msgspec
 
 from wattigram.core.capture.foreign.text_format import (
-    MOST_COLUMNS,
     SECONDS,
-    Decimal,
-    Separator,
-    TextColumn,
-    TextFormat,
     fields_of,
     instant_of,
     number_of,
     pairs_of,
     row_of,
+)
+from wattigram.core.contract.row_formats import (
+    MOST_COLUMNS,
+    Decimal,
+    Separator,
+    TextColumn,
+    TextFormat,
 )
 
 LOOKED_AT = 200
@@ -239,7 +241,14 @@ def _judged(form: TextFormat, fits: int, lines: list[str], share: float = 1.0) -
     first = next((place for place, row in enumerate(rows) if row is not None), len(rows))
     body = len(lines) - first
     score = share * sum(row is not None for row in rows) / max(1, body)
-    return FoundText(form, score, fits, len(lines), first, _grows(form, rows))
+    grows = _grows(form, rows)
+    if grows is not None and form.columns[grows].name in SECONDS and not form.columns[grows].unit:
+        # it grows all the way, and is called by a unit of time
+        own = form.columns[grows]
+        told = own.replaced(unit=own.name, is_time=True)
+        columns = tuple(told if column is own else column for column in form.columns)
+        form, grows = form.replaced(columns=columns), None
+    return FoundText(form, score, fits, len(lines), first, grows)
 
 
 def _grows(form: TextFormat, rows: list[list[float] | None]) -> int | None:

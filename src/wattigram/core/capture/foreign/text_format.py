@@ -8,20 +8,18 @@ import math
 import re
 from collections.abc import Sequence
 from datetime import UTC, datetime
-from typing import Annotated, Literal
 
 import msgspec
 import numpy as np
-from msgspec import Meta
 from numpy.typing import NDArray
 
-from wattigram.core.base.models import StrictModel
+from wattigram.core.contract.row_formats import (
+    Decimal,
+    Separator,
+    TextFormat,
+)
 
 FloatArray = NDArray[np.float64]
-Separator = Literal[",", ";", "\t", " ", "|"]
-Decimal = Literal[".", ","]
-Name = Annotated[str, Meta(min_length=1, max_length=80)]
-MOST_COLUMNS = 256
 LONGEST_LINE = 1 << 16
 SECONDS = {
     "s": 1.0,
@@ -34,48 +32,6 @@ SECONDS = {
     "h": 3600.0,
 }
 """Units of times."""
-
-
-class TextColumn(StrictModel):
-    """One number of a line.
-
-    ``radix`` 16 is for bare hexadecimal numbers; those with 0x are known by that. ``is_time`` tells instants, in
-    the unit, or as a date or a time of day.
-    """
-
-    name: Name
-    unit: Annotated[str, Meta(max_length=16)] = ""
-    is_time: bool = False
-    radix: Literal[10, 16] = 10
-
-
-class TextFormat(StrictModel):
-    """How the numbers of a line are written.
-
-    With ``labelled`` each stands behind its name, as in ``a=12`` or ``a: 12``, in any order, and a separator does
-    not matter.
-    """
-
-    columns: Annotated[tuple[TextColumn, ...], Meta(min_length=1, max_length=MOST_COLUMNS)]
-    separator: Separator = ","
-    decimal: Decimal = "."
-    labelled: bool = False
-
-    @property
-    def title(self) -> str:
-        """As it is told to people."""
-        count = len(self.columns)
-        parts = [f"{count} number{'s' if count > 1 else ''} a line"]
-        if self.labelled:
-            parts.append("each behind its name")
-        elif count > 1:
-            words = {",": "comma", ";": "semicolon", "\t": "tab", " ": "space", "|": "bar"}
-            parts.append(f"with a {words[self.separator]} between")
-        if self.decimal == ",":
-            parts.append("with a decimal comma")
-        if any(column.radix == 16 for column in self.columns):
-            parts.append("in hexadecimal")
-        return ", ".join(parts)
 
 
 class TextRows(msgspec.Struct, frozen=True):

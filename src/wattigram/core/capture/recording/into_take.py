@@ -21,7 +21,7 @@ from wattigram.core.model.design import Chain, Workspace, signal_scale
 from wattigram.core.model.design.project_file import project_text
 from wattigram.core.model.design.workspace_files import boards_as_json
 
-_DTYPES: dict[int, np.dtype[Any]] = {8: np.dtype("u1"), 16: np.dtype("<u2"), 32: np.dtype("<u4")}
+ITEM_TYPES: dict[int, np.dtype[Any]] = {8: np.dtype("u1"), 16: np.dtype("<u2"), 32: np.dtype("<u4")}
 SAME_INSTANT = 0.5
 """Of the spacing of samples: by less than that channels of one scan may lie apart."""
 
@@ -167,7 +167,7 @@ def _write_chain(
     """Scans that were written, and the ticks at their end."""
     total = min(source.channel.count // source.each for source in sources)
     slots, size = len(sources), max(1, BLOCK_SAMPLES // len(sources))
-    dtype = _DTYPES[chain.read_as.element_bits or chain.buffer.element_bits]
+    dtype = ITEM_TYPES[chain.read_as.element_bits or chain.buffer.element_bits]
     clipped = missing = 0
     begin_s = min(float(source.channel.read(0, 1).times_s[0]) for source in sources)
     end_ticks = 0
@@ -178,7 +178,8 @@ def _write_chain(
         came = np.ones(end - at, dtype=bool)
         for column, source in enumerate(sources):
             block = _every(source, at, end)
-            own, beyond = _items(workspace, chain, source.signal, block, dtype)
+            own_v = np.where(block.valid, block.values, 0.0)
+            own, beyond = items_of(workspace, chain, source.signal, own_v, dtype)
             items[:, column], clipped = own, clipped + beyond
             ticks[:, column] = np.rint((block.times_s - begin_s) * writer.tick_hz)
             came &= block.valid
@@ -222,12 +223,12 @@ def _check_together(ticks: NDArray[np.int64], chain: Chain) -> None:
         )
 
 
-def _items(
-    workspace: Workspace, chain: Chain, name: str, block: Block, dtype: np.dtype[Any]
+def items_of(
+    workspace: Workspace, chain: Chain, name: str, own_v: NDArray[np.float64], dtype: np.dtype[Any]
 ) -> tuple[NDArray[Any], int]:
-    """Values as they would lie in memory, and how many are beyond the converter's range."""
+    """Volts of a signal, (n,), as its results would lie in memory, and how many are beyond the converter's range."""
     signal, scale = workspace.project.signal(name), signal_scale(workspace, chain, name)
-    volts = np.where(block.valid, block.values, 0.0) * float(signal.scaling) * scale.gain
+    volts = own_v * float(signal.scaling) * scale.gain
     codes = np.rint(volts / scale.lsb_v)
     most = scale.highest_code * scale.gain
     inside = np.clip(codes, scale.lowest_code * scale.gain, most)

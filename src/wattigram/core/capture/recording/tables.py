@@ -16,12 +16,7 @@ from numpy.typing import NDArray
 
 from wattigram.core.base.errors import TakeError
 from wattigram.core.capture.foreign import FoundText, find_text_formats, is_clear
-from wattigram.core.capture.foreign.text_format import (
-    LONGEST_LINE,
-    MOST_COLUMNS,
-    TextFormat,
-    parse_lines,
-)
+from wattigram.core.capture.foreign.text_format import LONGEST_LINE, parse_lines
 from wattigram.core.capture.recording.channel import (
     Channel,
     EvenChannel,
@@ -30,6 +25,7 @@ from wattigram.core.capture.recording.channel import (
     even_rate_hz,
 )
 from wattigram.core.capture.recording.opening import Reading
+from wattigram.core.contract.row_formats import MOST_COLUMNS, TextFormat
 
 CHUNK_BYTES = 1 << 22
 RARE = 0.9

@@ -9,6 +9,9 @@ DEBUGGER = "gdb:"
 """Before host and port of a debug server, through which a board's memory is polled."""
 
 
+ROWS = "rows:"
+"""Before a source of rows of numbers that another firmware sends."""
+
 SERIAL = "serial:"
 """Before a device, which may be unplugged and come back."""
 

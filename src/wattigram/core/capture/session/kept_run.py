@@ -216,7 +216,8 @@ class KeptRun:
         return tuple(self._events)
 
     def instants(self, stream: int) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
-        """Number of the first item of each frame, and its ticks: (frames,) each."""
+        """Numbers of items and their ticks: of the first of each frame, and of the newest where it has a stamp;
+        (frames,) each."""
         firsts, ticks = [], []
         for block in list(self._streams.get(stream, ())):
             parts = list(zip(list(block.frame_items), list(block.frame_ticks), strict=False))
@@ -225,7 +226,16 @@ class KeptRun:
             ticks.append(np.concatenate([at for _one, at in parts]))
         if not firsts:
             return np.empty(0, dtype=np.int64), np.empty(0, dtype=np.int64)
-        return np.concatenate(firsts), np.concatenate(ticks)
+        stamps = self._streams.get(STAMP_STREAM + stream) if stream < STAMP_STREAM else None
+        if stamps:
+            run = stamps[-1].as_run(STAMP_STREAM + stream)
+            last = int(run.frame_items[-1]) - 1
+            later = int(run.items[-1]) - int(run.items[-1 - last])
+            firsts.append(np.array([run.first + len(run.items) - 1]))
+            ticks.append(np.array([int(run.frame_ticks[-1]) + later % (1 << 32)]))
+        numbers, at = np.concatenate(firsts), np.concatenate(ticks)
+        rising = np.append(True, np.diff(numbers) > 0)
+        return numbers[rising], at[rising]
 
     def begin_ticks(self, ticks: int) -> int:
         """From when on a take can be written that is to begin at ``ticks``: 0 where that is the whole run."""

@@ -16,7 +16,13 @@ from numpy.typing import NDArray
 
 from wattigram.core.capture.session.kept_run import KEPT_BYTES, KEPT_S, KeptRun
 from wattigram.core.capture.session.stream_view import item_volts, raw_volts
-from wattigram.core.contract.link import OUTPUT_STREAM, OVERWRITTEN, REDUCED_STREAM, TORN
+from wattigram.core.contract.link import (
+    OUTPUT_STREAM,
+    OVERWRITTEN,
+    REDUCED_STREAM,
+    STAMP_STREAM,
+    TORN,
+)
 from wattigram.core.model.design import (
     Chain,
     Signal,
@@ -78,7 +84,8 @@ class LiveChannel:
         """Its items lie evenly in the stream."""
         self.rate_hz = float(signal_rate_hz(workspace, chain, signal.name, filtered=filtered))
         timing = scan_timing(workspace, chain)
-        self.is_even = not timing.stamped
+        self._is_steady = not timing.stamped
+        self._stamps = STAMP_STREAM + chains.index(chain)
         self.start_s = self._first_held_s()
         scale = signal_scale(workspace, chain, signal.name)
         self.code_v = scale.lsb_v / float(signal.scaling)
@@ -93,7 +100,7 @@ class LiveChannel:
 
     def _first_held_s(self) -> float:
         """When the first sample, or the last one of the first value, is held."""
-        if not self.is_even:
+        if not self._is_steady:
             return 0.0
         stage = self.signal.later_filter
         places = self.chain.places_of(self.signal.name)
@@ -101,6 +108,11 @@ class LiveChannel:
         cycle, place = number // len(places), places[number % len(places)]
         times = SteadyTimes(self._workspace, self.chain).held_s(cycle, cycle + 1)
         return float(times[0, place])
+
+    @property
+    def is_even(self) -> bool:
+        """Its samples come evenly: by design, and no stamps say otherwise."""
+        return self._is_steady and not self._kept.end_of(self._stamps)
 
     def _before(self, item: int) -> int:
         """Samples before an item of the stream."""
@@ -268,6 +280,8 @@ class LiveRun:
             if signal.later_filter is not None:
                 channels[signal.name, True] = LiveChannel(kept, workspace, signal, filtered=True)
         self.channels: Mapping[tuple[str, bool], LiveChannel] = channels
+        self._leads = {one.stream: one for one in channels.values() if not one.filtered}
+        """A signal of each converter."""
         moved = program_outputs(project.reactions)
         self._output_streams = range(
             OUTPUT_STREAM, OUTPUT_STREAM + len(project.routes) + len(moved)
@@ -298,7 +312,12 @@ class LiveRun:
     @property
     def end_s(self) -> float:
         """The newest instant."""
-        return max(self.kept.newest_ticks / self.kept.tick_hz, self.begin_s + 1e-6)
+        ends = [self.kept.newest_ticks / self.kept.tick_hz, self.begin_s + 1e-6]
+        for stream in range(len(self.workspace.project.chains)):
+            channel = self._leads.get(stream)
+            if channel is not None and channel.end:
+                ends.append(float(channel.times_s(np.array([channel.end - 1.0]))[0]))
+        return max(ends)
 
     def update(self) -> None:
         """Bring what is looked at up to date; of the receiving thread only."""

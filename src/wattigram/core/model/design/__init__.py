@@ -96,6 +96,7 @@ from wattigram.core.model.design.route import (
     TableSource,
     UartDestination,
 )
+from wattigram.core.model.design.rows import RowsSetup, SignalColumn
 from wattigram.core.model.design.sampling_groups import given_sampling, sampled_alike
 from wattigram.core.model.design.scale import (
     Scale,
@@ -196,10 +197,12 @@ __all__ = [
     "Route",
     "RouteExpectation",
     "RouteTimer",
+    "RowsSetup",
     "RunStarted",
     "Scale",
     "ScaledAction",
     "Signal",
+    "SignalColumn",
     "SineExpectation",
     "Slot",
     "SoftwareRamp",

@@ -25,6 +25,7 @@ from wattigram.core.model.design.reaction_checks import check_reactions
 from wattigram.core.model.design.reference_checks import check_outputs
 from wattigram.core.model.design.retrieval import CircularBuffer, Interrupt, Reader, Retrieval
 from wattigram.core.model.design.route import Route
+from wattigram.core.model.design.rows import RowsSetup, SignalColumn
 from wattigram.core.model.design.stage import (
     BlockAverage,
     Comparator,
@@ -73,6 +74,7 @@ class Signal(StrictModel):
     filter: Stage | None = None
     thresholds: Annotated[tuple[Threshold, ...], Meta(max_length=8)] = ()
     quantity: Quantity | None = None
+    column: SignalColumn | None = None
 
     @property
     def partner(self) -> str | None:
@@ -209,6 +211,7 @@ class Project(StrictModel, dict=True):
     routes: Annotated[tuple[Route, ...], Meta(max_length=16)] = ()
     reactions: Annotated[tuple[Reaction, ...], Meta(max_length=64)] = ()
     bench: tuple[Wiring, ...] = ()
+    rows: RowsSetup | None = None
     expectations: tuple[Expectation, ...] = ()
 
     @cached_property

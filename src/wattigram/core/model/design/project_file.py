@@ -192,6 +192,10 @@ def build_id(project: Project) -> str:
     design = {key: value for key, value in design.items() if value or key not in _OUTPUTS}
     design = in_former_program(project, in_former_words(project, design))
     for signal in design["signals"]:
-        signal.pop("quantity", None)  # what volts stand for is nobody's business on the board
+        for key in (
+            "quantity",
+            "column",
+        ):  # what is said of its values is nobody's business on the board
+            signal.pop(key, None)
     canonical = json.dumps(design, sort_keys=True, ensure_ascii=True)
     return hashlib.sha256(canonical.encode()).hexdigest()[:8]

@@ -34,12 +34,15 @@ class LiveWindow(QObject):
         self._number = 0
         self._waits = False
         self._pictures = 0
+        self._copied = (0, 0.0)
 
     def advance(self, now: NowData, begin_s: float) -> None:
         """Another picture of the board was shown, of which what came since ``begin_s`` is to be measured."""
         self._pictures += 1
-        if self._waits or self._pictures < EVERY or now.run.kept.newest_ticks <= 0:
+        newest = now.run.kept.newest_ticks, begin_s
+        if self._waits or self._pictures < EVERY or newest[0] <= 0 or newest == self._copied:
             return
+        self._copied = newest
         self._pictures = 0
         seconds = now.end_s - max(begin_s, now.begin_s)
         rate_hz = sum(trace.rate_hz for trace in now.channels if trace.stage == "raw")
@@ -88,7 +91,7 @@ class LiveWindow(QObject):
         if self.data is not None:
             self.data.close()
             self.data = None
-        self._waits, self._pictures = False, 0
+        self._waits, self._pictures, self._copied = False, 0, (0, 0.0)
         if self._folder is not None:
             self._folder.cleanup()
             self._folder = None

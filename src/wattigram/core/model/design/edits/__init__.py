@@ -9,6 +9,7 @@ from wattigram.core.model.design.edits.bench_edits import (
     SetClockTolerance,
     SetProjectName,
     SetReference,
+    SetRows,
     SetWiring,
     SwapWires,
 )
@@ -111,6 +112,7 @@ __all__ = [
     "SetReference",
     "SetRetrieval",
     "SetRoute",
+    "SetRows",
     "SetSampling",
     "SetSamplings",
     "SetScaling",

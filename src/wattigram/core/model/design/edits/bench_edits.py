@@ -9,8 +9,10 @@ from msgspec import Struct
 from wattigram.core.base.errors import EditError
 from wattigram.core.base.quantity import format_si
 from wattigram.core.model.bench import Wiring
+from wattigram.core.model.design.edits.edit import need_signal
 from wattigram.core.model.design.expectation import Expectation
 from wattigram.core.model.design.project import Project
+from wattigram.core.model.design.rows import RowsSetup, SignalColumn
 
 
 class SetProjectName(Struct, frozen=True):
@@ -24,6 +26,25 @@ class SetProjectName(Struct, frozen=True):
 
     def apply(self, project: Project) -> Project:
         return project.replaced(name=self.name)
+
+
+class SetRows(Struct, frozen=True):
+    """Say how rows of other firmware are written, and which columns are which signals; other signals have none."""
+
+    rows: RowsSetup | None
+    columns: dict[str, SignalColumn]
+
+    @property
+    def label(self) -> str:
+        return "Rows of other firmware" if self.rows is not None else "No rows of other firmware"
+
+    def apply(self, project: Project) -> Project:
+        for name in self.columns:
+            need_signal(project, name)
+        signals = tuple(
+            signal.replaced(column=self.columns.get(signal.name)) for signal in project.signals
+        )
+        return project.replaced(rows=self.rows, signals=signals)
 
 
 class SetReference(Struct, frozen=True):
