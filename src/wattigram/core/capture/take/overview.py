@@ -23,14 +23,26 @@ class Overview:
     count : int, samples
     read : samples ``begin`` to ``end``; they stay where they are, and are read again when they are
     looked at closely
+    stored : (lowest, highest) of each 256 samples from the first on, where they are known; the rest is read
     """
 
-    def __init__(self, count: int, read: Callable[[int, int], NDArray[Any]]) -> None:
+    def __init__(
+        self,
+        count: int,
+        read: Callable[[int, int], NDArray[Any]],
+        stored: tuple[NDArray[Any], NDArray[Any]] | None = None,
+    ) -> None:
         self._count = count
         self._read = read
         self._newest: tuple[int, int, NDArray[Any]] | None = None
-        self._levels: list[tuple[NDArray[Any], NDArray[Any]]] = []
+        self._levels: list[tuple[NDArray[Any], NDArray[Any]] | None] = []
         if count <= SMALLEST_LEVEL * FACTOR:
+            return
+        if stored is not None and len(stored[0]):
+            self._levels.append(None)  # what is between is read as it is looked at
+            low, high = self._completed(*stored)
+            self._levels.append((low, high))
+            self._build_on(low, high)
             return
         parts = []
         for begin in range(0, count, READ_AT_ONCE):
@@ -38,6 +50,22 @@ class Overview:
             parts.append(_reduce(piece, piece))
         low, high = (np.concatenate([part[side] for part in parts]) for side in (0, 1))
         self._levels.append((low, high))
+        self._build_on(low, high)
+
+    def _completed(
+        self, low: NDArray[Any], high: NDArray[Any]
+    ) -> tuple[NDArray[Any], NDArray[Any]]:
+        """Cells of 256 samples, those after the ones that are known worked out."""
+        cell = FACTOR * FACTOR
+        known = min(len(low), self._count // cell)
+        parts = [(low[:known], high[:known])]
+        for begin in range(known * cell, self._count, READ_AT_ONCE):
+            piece = self._read(begin, min(self._count, begin + READ_AT_ONCE))
+            parts.append(_reduce(*_reduce(piece, piece)))
+        lows, highs = (np.concatenate([part[side] for part in parts]) for side in (0, 1))
+        return lows, highs
+
+    def _build_on(self, low: NDArray[Any], high: NDArray[Any]) -> None:
         while len(low) > SMALLEST_LEVEL * FACTOR:
             low, high = _reduce(low, high)
             self._levels.append((low, high))
@@ -69,15 +97,17 @@ class Overview:
         step = (end - begin) / count
         edges = begin + step * np.arange(count + 1)
         level = -1
-        while level + 1 < len(self._levels) and FACTOR ** (level + 2) * 2 <= step:
-            level += 1
+        for higher, known in enumerate(self._levels):
+            if known is not None and FACTOR ** (higher + 1) * 2 <= step:
+                level = higher
         size = FACTOR ** (level + 1)
-        total = len(self._levels[level][0]) if level >= 0 else self._count
+        cells = self._levels[level] if level >= 0 else None
+        total = len(cells[0]) if cells is not None else self._count
         edges /= size
         first = np.minimum(np.maximum(edges[:-1].astype(np.int64), 0), total - 1)
         last = np.minimum(np.maximum(np.ceil(edges[1:]).astype(np.int64), first + 1), total)
-        if level >= 0:
-            low, high = self._levels[level]
+        if cells is not None:
+            low, high = cells
         else:
             since = int(first[0])
             low = high = self._samples(since, int(last[-1]))

@@ -317,6 +317,23 @@ class Take(TakeFile):
             if block is not None:
                 yield block
 
+    def extremes(
+        self, name: str, reduced: bool = False
+    ) -> tuple[NDArray[np.int64], NDArray[np.int64]] | None:
+        """Lowest and highest of each 256 samples of a signal, or values of its stage, from the first that was recorded
+        on, as :func:`in_order` has them: (n,) each. None where the take does not store them by that signal's samples."""
+        project = self.workspace.project
+        chain, index = project.chain_of(name), tap_index(project, name)
+        if chain is None or (reduced and index is None):
+            return None
+        slot = 0
+        if reduced:
+            return self._stored_extremes(REDUCED_STREAM + (index or 0), 1, slot)
+        places = chain.places_of(name)
+        if len(places) != 1 or chain.buffer.samples % len(chain.slots):
+            return None
+        return self._stored_extremes(project.chains.index(chain), len(chain.slots), places[0])
+
     def missing(self, name: str, reduced: bool = False) -> tuple[tuple[int, int], ...]:
         """Samples of a signal, or values of its stage, that never came: numbers of the first and
         past the last."""

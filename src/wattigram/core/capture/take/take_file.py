@@ -176,6 +176,16 @@ class TakeFile:
         with reading_foreign(TakeError, f"Stream {stream} cannot be read", str(self.path), REPAIR):
             return np.asarray(self._samples_of(stream)[begin:end])
 
+    def _stored_extremes(
+        self, stream: int, slots: int, slot: int
+    ) -> tuple[NDArray[np.int64], NDArray[np.int64]] | None:
+        group = self._file["streams"][str(stream)] if stream in self.streams else {}
+        if "extremes" not in group or group["extremes"].shape[1:] != (slots, 2):
+            return None
+        with reading_foreign(TakeError, f"Stream {stream} cannot be read", str(self.path), REPAIR):
+            cells = np.asarray(group["extremes"][:, slot, :])
+        return cells[:, 0], cells[:, 1]
+
     def frame_rows(self, stream: int) -> NDArray[Any]:
         """``first``, ``count`` and ``ticks`` of each frame.
 

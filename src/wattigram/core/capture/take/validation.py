@@ -92,6 +92,10 @@ def _check_stream(file: Any, name: str, group: Any, where: str) -> None:
     _check_table(_dataset(group, "frames", where), f"frames of stream {name}", FRAME_DTYPE, where)
     if not 0 <= int(items.attrs.get("first", 0)) <= LARGEST_ITEM:
         raise TakeError(f"Stream {name} begins with an impossible sample.", where=where)
+    if "extremes" in group:
+        cells = _dataset(group, "extremes", where)
+        if cells.ndim != 3 or cells.dtype.str != "<i8" or cells.shape[0] > _held(cells):
+            raise TakeError(f"The extremes of stream {name} are none.", where=where, cure=REPAIR)
     gaps = file["gaps"][:]
     mine = gaps[gaps["stream"] == int(name)]
     absent = int(np.minimum(mine["count"], LARGEST_STREAM_ITEMS).sum()) if len(mine) else 0

@@ -10,7 +10,7 @@ import contextlib
 import json
 import os
 import time
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from functools import wraps
 from pathlib import Path
 from typing import Any, Concatenate, ParamSpec, TypeVar, cast
@@ -22,6 +22,7 @@ from numpy.typing import NDArray
 from wattigram.core.base.errors import TakeError
 from wattigram.core.capture.take.atomic_file import move_into_place, temporary_path
 from wattigram.core.capture.take.disk_space import DiskSpace, check_target
+from wattigram.core.capture.take.extremes import ExtremesGatherer
 from wattigram.core.capture.take.layout import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, VERSION
 from wattigram.core.capture.take.self_description import Described, write_description
 from wattigram.core.capture.transport import SampleRun
@@ -74,6 +75,15 @@ def _cannot_be_written(path: Path, fault: OSError) -> TakeError:
     )
 
 
+def _halves(described: Mapping[str, Any]) -> tuple[int, ...]:
+    """For each slot of a stream half the range of its two's complement numbers, 0 of others; none of a stream that says
+    nothing of its values."""
+    if "volts_per_code" not in described:
+        return ()
+    half = 1 << (int(described.get("item_bits", 32)) - 1)
+    return tuple(half if signed else 0 for signed in described["signed"])
+
+
 class _Rows:
     """A growing table of small rows, appended at each flush."""
 
@@ -111,8 +121,10 @@ class _Stream:
         dtype: np.dtype[Any],
         before_chunk: Callable[[], None],
         first: int = 0,
+        halves: Sequence[int] = (),
     ) -> None:
-        """``first`` is the number of the item that lies first in the file."""
+        """``first`` is the number of the item that lies first in the file; ``halves`` as of
+        :class:`ExtremesGatherer`, none where no extremes are stored."""
         self._before_chunk = before_chunk
         self.first = first
         self.group = parent.create_group(str(stream))
@@ -123,6 +135,17 @@ class _Stream:
         if first:
             self.data.attrs["first"] = first
         self.dtype = dtype
+        self._extremes: Any = None
+        self._gatherer = ExtremesGatherer(halves) if halves else None
+        self._cells: list[NDArray[np.int64]] = []
+        if halves:
+            self._extremes = self.group.create_dataset(
+                "extremes",
+                (0, len(halves), 2),
+                dtype="<i8",
+                maxshape=(None, len(halves), 2),
+                chunks=(max(1, 4096 // len(halves)), len(halves), 2),
+            )
         self._size = 0
         """Items that the file has room for; known here, for asking HDF5 at each chunk is slow."""
         self.frames = _Rows(self.group, "frames", FRAME_DTYPE)
@@ -138,6 +161,8 @@ class _Stream:
         return self.first + self.chunk * self.chunk_items + self.filled
 
     def append(self, items: NDArray[Any]) -> None:
+        if self._gatherer is not None:
+            self._cells.append(self._gatherer.add(items))
         position = 0
         while position < len(items):
             room = self.chunk_items - self.filled
@@ -156,6 +181,8 @@ class _Stream:
 
     def skip(self, count: int) -> None:
         """Leave ``count`` items out; they stay zero in the file and take no room in it."""
+        if self._gatherer is not None:
+            self._cells.append(self._gatherer.skip(count))
         target = self.next_item + count - self.first
         self.buffer[self.filled :] = 0
         if target // self.chunk_items != self.chunk and self.filled:
@@ -192,6 +219,14 @@ class _Stream:
             self.data.id.set_extent((items,))
             self._size = items
 
+    def _write_cells(self) -> None:
+        cells, self._cells = self._cells, []
+        fresh = sum(map(len, cells))
+        if self._extremes is not None and fresh:
+            begin = len(self._extremes)
+            self._extremes.resize(begin + fresh, axis=0)
+            self._extremes[begin:] = np.concatenate(cells)
+
     def stop_asking(self) -> None:
         """The end is written into the room that was kept for it."""
         self._before_chunk = lambda: None
@@ -201,6 +236,7 @@ class _Stream:
             self._write_chunk(self.buffer, self.filled)
             self.is_dirty = False
         self._reach(self.next_item - self.first)
+        self._write_cells()
         self.frames.flush()
 
 
@@ -320,6 +356,7 @@ class TakeWriter:
                 run.items.dtype,
                 self._before_chunk,
                 run.first if self._begins_ticks else 0,
+                _halves(self._described.get(run.stream, {})),
             )
             self._streams[run.stream] = stream
             write_description(stream.data, self._described.get(run.stream, {}))

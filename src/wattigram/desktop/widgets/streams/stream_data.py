@@ -22,6 +22,7 @@ from wattigram.core.capture.recording.from_take import (
     TakeRecording,
 )
 from wattigram.core.capture.take import Overview, Take
+from wattigram.core.capture.take.extremes import in_order
 from wattigram.core.model.design import later_gain, signal_scale
 from wattigram.core.predict.expected import band_half_width_v, expected_settled_at, workspace_at
 from wattigram.core.predict.pins import set_while_running
@@ -330,13 +331,13 @@ def _take_trace(channel: TakeChannel, start_s: float, rate_hz: float) -> Trace:
     assert chain is not None
     scale = signal_scale(take.workspace, chain, signal.name)
 
+    half = 0
+    if scale.signed:
+        half = 1 << (31 if channel.filtered else scale.item_bits - 1)
+
     def items(begin: int, end: int) -> NDArray[Any]:
         stored = channel.read_items(begin, end)
-        if not scale.signed:
-            return stored
-        # In an order that numbers have, with their sign.
-        half = 1 << (31 if channel.filtered else scale.item_bits - 1)
-        return ((stored.astype(np.int64) + half) % (2 * half) - half).astype(np.int32)
+        return stored if not half else in_order(stored, half).astype(np.int32)
 
     factor = later_gain(signal) if channel.filtered else 1.0
     per_step = scale.lsb_v / 2.0**scale.shift / scale.gain / factor / float(signal.scaling)
@@ -346,7 +347,7 @@ def _take_trace(channel: TakeChannel, start_s: float, rate_hz: float) -> Trace:
         take.workspace.project.signals.index(signal),
         channel,
         start_s,
-        Overview(channel.count, items),
+        Overview(channel.count, items, take.extremes(signal.name, channel.filtered)),
         per_step,
         band_half_width_v(take.workspace, chain, signal.name, channel.filtered),
         rate_hz,
