@@ -12,8 +12,7 @@ from pathlib import Path
 
 from PyQt6.QtWidgets import QApplication
 
-from wattigram.core.contract.shapes import SineShape
-from wattigram.core.model.design.edits import SetPeriod, SetSampling, SetStartup, SetTable, SetUart
+from wattigram.core.model.design.edits import SetPeriod, SetSampling, SetStartup, SetUart
 from wattigram.desktop.pages.firmware_page import MEMORY, REGISTERS
 from wattigram.desktop.pages.page_stack import (
     CHAIN,
@@ -31,7 +30,6 @@ from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.state.selection import Selection
 from wattigram.examples import EXAMPLES, STUDIO_KILN
 
-SINE = SineShape()
 OWN = """#include "wg_hooks.h"
 
 static volatile uint16_t hottest;
@@ -46,7 +44,6 @@ void wg_samples_upper_zone(const wg_samples *items)
     hottest = (uint16_t)found;
 }
 """
-LEVELS = {"amplitude_v": 1.2, "offset_v": 1.65}
 
 
 def main(folder: Path, width: int, height: int) -> None:
@@ -175,12 +172,6 @@ def shoot_outputs(app: QApplication, window: MainWindow, shoot: Callable[[str], 
     shoot("kiln-ramp")
     window.show_page(WAVE)
     shoot("wave")
-    table = window.book.wave.table
-    assert table is not None
-    window.document.edit(SetTable("Ramp and soak", table.replaced(points=64, shape=SINE, **LEVELS)))
-    window.dress.use("dark")
-    shoot("wave-dark")
-    window.dress.use("light")
     window.document.stack.setClean()
     run(examples / "kiln-lamp", 1.0)
     window.show_page(PROGRAM)
@@ -188,6 +179,13 @@ def shoot_outputs(app: QApplication, window: MainWindow, shoot: Callable[[str], 
     wait_until(app, lambda: window.board.latest.seconds > 4.2)
     window.book.program.show_snapshot(window.board.latest)
     shoot("program")
+    window.show_page(STREAMS)
+    page = window.streams_page
+    page.show_now()
+    wait_until(app, lambda: page.now is not None and page.now.end_s > 9)
+    wait_until(app, lambda: page.analysis.measured is not None)
+    assert len(page.plot.traces) > 6
+    shoot("streams-now")
     run(examples / "pedal-to-wheel" / "wheel.wattigram.toml", 1.0)
     window.document.edit(SetUart(window.document.workspace.project.uarts[1].replaced(baud=38400)))
     window.show_page(PROGRAM)

@@ -71,8 +71,8 @@ def test_a_jump_is_told_from_a_steep_course_and_from_noise() -> None:
     assert [begin for begin, _end in all_places(recording, Sought("jump", "a"))] == [2.0, 3.0]
     found = next_place(recording, Sought("jump", "a"), 0.0)
     assert found is not None
-    assert found.title.startswith("a jump of 5")  # millikelvin, noise with it
-    assert "m°C from one sample to the next" in found.title
+    assert found.title.startswith("a jump of 0.5")  # noise with it
+    assert "°C from one sample to the next" in found.title
     assert all_places(recording_of(np.zeros(500)), Sought("jump", "a")) == []
 
 

@@ -168,7 +168,7 @@ class MainWindow(QMainWindow):
         )
         add("Stream", "Open a take or a recording…", "Ctrl+T", self.take_actions.ask_open)
         add("Stream", "Rows of other firmware…", "", self.rows_of_others.ask)
-        add("Stream", "Show the board as it runs", "Ctrl+Shift+N", self._show_now)
+        add("Stream", "Show the board as it runs", "F4", self._show_now)
         add("Stream", "Export the take…", "Ctrl+E", self.take_actions.export_open)
         add("Stream", "Find the next place", "F3", lambda: self.streams_page.finder.look(True))
         add(
