@@ -25,6 +25,7 @@ from wattigram.core.model.design import Workspace, project_text
 from wattigram.core.model.design.edits import SetAlignment, SetWiring
 from wattigram.core.silicon.deploy import effective_bench, effective_config
 from wattigram.desktop.shell.window import MainWindow
+from wattigram.desktop.widgets.axes import HEX, hex_values
 from wattigram.desktop.widgets.streams.stream_data import StreamData, load_stream
 from wattigram.desktop.widgets.streams.strip_limits import parse_span, span_text
 from wattigram.desktop.widgets.streams.trace_plot import TracePlot
@@ -507,3 +508,46 @@ def test_limits_are_typed_in_the_units_of_a_channel(
 def test_no_limits_say_why(text: str) -> None:
     with pytest.raises(QuantityError):
         parse_span(text, "V")
+
+
+def test_a_scale_is_in_volts_codes_or_hexadecimal(
+    window: MainWindow, wait: Wait, kiln_take: Path
+) -> None:
+    page = shown(window, wait, kiln_take)
+    plot = page.plot
+    key = ("Coil current", "raw")
+    plot.setFocus()
+    pictures = [plot.grab().toImage()]
+    for wanted in ("", HEX, None):
+        plot.setFocus()
+        press(plot, Qt.Key.Key_C)
+        assert plot.scales.get(key) == wanted
+        pictures.append(plot.grab().toImage())
+    assert pictures[0] == pictures[3]
+    assert pictures[1] != pictures[0]
+    assert pictures[2] != pictures[1]
+    assert [action.text() for action in plot.limits_menu(0).actions()][-1].endswith(
+        "hexadecimal codes"
+    )
+    assert len(plot.limits_menu(1).actions()) == 3  # of filtered values there are no codes
+    plot.ask_limits(0)
+    plot.limits_field.setText("0x400 to 3072 codes")
+    press(plot.limits_field, Qt.Key.Key_Return)
+    low, high = plot.axes(0).y_span
+    assert low == pytest.approx(0x400 * 3.3 / 4096)
+    assert high == pytest.approx(3072 * 3.3 / 4096)
+
+
+@pytest.mark.parametrize(
+    ("low", "high", "most", "values"),
+    [
+        (1000.0, 3100.0, 4, [0x400, 0x800, 0xC00]),
+        (-40.0, 40.0, 5, [-32, -16, 0, 16, 32]),
+        (0.2, 0.9, 3, []),
+        (5.0, 5.0, 3, []),
+    ],
+)
+def test_hexadecimal_scales_are_round_in_hexadecimal(
+    low: float, high: float, most: int, values: list[float]
+) -> None:
+    assert hex_values(low, high, most) == values

@@ -10,6 +10,7 @@ from html import escape
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QComboBox,
@@ -193,6 +194,11 @@ class StreamsPage(QWidget):
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self.split)
         self._show_values(None)
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Meters take less room where there is little."""
+        super().resizeEvent(event)
+        self.meters.set_room(self.plot.width() + self.meters.width())
 
     def _build_under(self, column: QVBoxLayout) -> None:
         self.under_button.setToolTip(

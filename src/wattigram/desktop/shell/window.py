@@ -441,6 +441,7 @@ class MainWindow(QMainWindow):
     def run_quietly(self, job: Job) -> None:
         """Run short work that comes again and again, with nothing shown of it."""
         self._jobs.append(job)
+        job.ended.connect(job.deleteLater)  # it would stay for as long as whoever asked for it
         job.ended.connect(lambda: self._jobs.remove(job) if job in self._jobs else None)
         job.start()
 

@@ -16,6 +16,10 @@ from wattigram.desktop.theme import color, number_font, theme
 FloatArray = NDArray[np.float64]
 
 
+HEX = "0x"
+"""In the place of a unit."""
+
+
 class Axes(msgspec.Struct, frozen=True):
     """Maps values to screen positions within ``rect``."""
 
@@ -43,15 +47,14 @@ class Axes(msgspec.Struct, frozen=True):
         return low + (x - self.rect.left()) / self.rect.width() * (high - low)
 
     def paint_grid(self, painter: QPainter, x_unit: str | None, y_unit: str | None) -> None:
-        """Hairlines and labels; a unit of None leaves a scale out."""
+        """Hairlines and labels; a unit of None leaves a scale out, :data:`HEX` has whole numbers in hexadecimal."""
         t = theme()
         painter.setFont(number_font(-2))
         metrics = painter.fontMetrics()
         height = metrics.height()
         if y_unit is not None:
-            for value in round_values(
-                *self.y_span, max(1, int(self.rect.height() / (height * 1.9)))
-            ):
+            round_ones = hex_values if y_unit == HEX else round_values
+            for value in round_ones(*self.y_span, max(1, int(self.rect.height() / (height * 1.9)))):
                 at_y = float(self.y(value))
                 painter.setPen(QPen(color(t.hairline, 150), 1))
                 painter.drawLine(QPointF(self.rect.left(), at_y), QPointF(self.rect.right(), at_y))
@@ -73,7 +76,17 @@ class Axes(msgspec.Struct, frozen=True):
                 painter.drawText(label, Qt.AlignmentFlag.AlignHCenter, _label(value, x_unit))
 
 
+def hex_values(low: float, high: float, most: int) -> list[float]:
+    """Whole numbers that are round in hexadecimal, a power of two apart, about ``most`` of them."""
+    if not (math.isfinite(low) and math.isfinite(high)) or high <= low:
+        return []
+    step = 2 ** max(0, math.ceil(math.log2((high - low) / max(1, most))))
+    return [float(at * step) for at in range(math.ceil(low / step), math.floor(high / step) + 1)]
+
+
 def _label(value: float, unit: str) -> str:
+    if unit == HEX:
+        return f"{'−' if value < 0 else ''}0x{abs(round(value)):03X}"
     return format_si(value, unit, 7) if unit else f"{value:g}"
 
 

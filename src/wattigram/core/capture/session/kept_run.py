@@ -28,6 +28,7 @@ KEPT_BYTES = 200 << 20
 BLOCK_ITEMS = 1 << 14
 MOST_EVENTS = 200_000
 MOST_LINES = 4000
+MOST_SETUP = 50_000
 NEVER = 1 << 62
 
 
@@ -134,7 +135,7 @@ class KeptRun:
 
     def add_line(self, line: str, is_setup: bool) -> None:
         """A line of text; what tells of the set-up is kept as long as the board runs."""
-        if is_setup:
+        if is_setup and len(self._setup) < MOST_SETUP:
             self._setup.append(line)
         else:
             self._lines.append((self.newest_ticks, line))

@@ -30,6 +30,7 @@ class ChangingStrip:
     unit = ""
     stage = STAGE
     rate_hz = 1.0
+    step: float | None = None
     missing_s: tuple[tuple[float, float], ...] = ()
 
     def __init__(

@@ -45,7 +45,7 @@ class LimitsField(QLineEdit):
         if trace is None:
             return
         try:
-            span = parse_span(self.text(), trace.unit)
+            span = parse_span(self.text(), trace.unit, trace.step)
         except QuantityError as fault:
             self.said.emit(str(fault))
             return

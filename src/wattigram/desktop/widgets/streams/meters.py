@@ -16,7 +16,8 @@ from wattigram.desktop.widgets.streams.changing_strip import ChangingStrip
 from wattigram.desktop.widgets.streams.now_data import NowStrip
 from wattigram.desktop.widgets.streams.trace_plot import TracePlot
 
-WIDTH = 196
+WIDTH, NARROW = 196, 110
+LEAST_PLOT = 620
 BAR = 9.0
 STILL = 1e-12
 """Share of a value below which its spread is only how numbers are rounded."""
@@ -33,16 +34,21 @@ class Meters(QWidget):
         self._workspace: Workspace | None = None
         self._standing: dict[str, str] = {}
         self._newest: dict[tuple[str, str], Newest | None] = {}
-        self.setFixedWidth(WIDTH)
+        self.set_room(WIDTH + LEAST_PLOT)
         self.setAccessibleName("Newest values")
         self.setToolTip(
             "Lowest and highest are held until a double click here, or R in the traces."
         )
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
 
+    def set_room(self, width: int) -> None:
+        """So much is there for plot and meters together; where it is little, meters show values only."""
+        self._is_narrow = width < WIDTH + LEAST_PLOT
+        self.setFixedWidth(NARROW if self._is_narrow else WIDTH)
+
     def sizeHint(self) -> QSize:
         """As high as the plot."""
-        return QSize(WIDTH, 400)
+        return QSize(self.width(), 400)
 
     def show_newest(self, workspace: Workspace | None) -> None:
         """Read what is newest of each strip that is shown."""
@@ -119,7 +125,8 @@ class Meters(QWidget):
         painter.drawText(area.adjusted(0, -2, 0, 0), int(Qt.AlignmentFlag.AlignLeft), value)
         painter.setFont(number_font(-1.5))
         painter.setPen(color(t.soft))
-        painter.drawText(area.adjusted(0, 3, 0, 0), int(Qt.AlignmentFlag.AlignRight), code)
+        if not self._is_narrow:
+            painter.drawText(area.adjusted(0, 3, 0, 0), int(Qt.AlignmentFlag.AlignRight), code)
         if area.height() < LEAST_FOR_BAR:
             return
         bar = QRectF(area.left(), area.top() + height + 1, area.width(), BAR)
@@ -128,7 +135,7 @@ class Meters(QWidget):
             painter.setFont(text_font(-1.5))
             painter.setPen(color(t.soft))
             rest = QRectF(area.left(), bar.bottom() + 3, area.width(), 20)
-            painter.drawText(rest, int(Qt.AlignmentFlag.AlignLeft), spread)
+            elide(painter, rest, spread)
 
     def _paint_bar(
         self,

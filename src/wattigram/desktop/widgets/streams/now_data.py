@@ -37,6 +37,7 @@ class NowStrip:
         self.name = channel.signal.name
         self.stage = "filtered" if channel.filtered else "raw"
         self.unit = "V"
+        self.step = None if channel.filtered or quantity is not None else channel.code_v
         if quantity is not None:
             self.stage = self.unit = quantity.unit
         self.rate_hz = channel.rate_hz

@@ -50,6 +50,11 @@ class Trace(msgspec.Struct, frozen=True, dict=True):
     rate_hz: float
 
     @property
+    def step(self) -> float | None:
+        """What a code is worth, in the unit; None of what has no codes."""
+        return self.channel.lsb
+
+    @property
     def weight(self) -> float:
         """How high its strip is, beside others."""
         return 1.0

@@ -108,8 +108,19 @@ def span_text(span: Span, unit: str) -> str:
     return " to ".join(value_text(limit, unit, 5) for limit in span)
 
 
-def parse_span(text: str, unit: str) -> Span:
-    """Two limits, such as ``1.2 V to 1.8 V``.
+CODE = re.compile(r"(0[xX][0-9a-fA-F]{1,8})|([+\-−]?\d+)\s*codes?")
+
+
+def _limit(text: str, unit: str, step: float | None) -> float:
+    code = CODE.fullmatch(text.strip()) if step is not None else None
+    if code is None or step is None:
+        return parse_value(text, unit)
+    return (int(code[1], 16) if code[1] else int(code[2].replace("−", "-"))) * step
+
+
+def parse_span(text: str, unit: str, step: float | None = None) -> Span:
+    """Two limits, such as ``1.2 V to 1.8 V``; of what has codes, worth ``step`` each, also ``0x200 to 0x800`` and
+    ``512 codes to 2048 codes``.
 
     Raises
     ------
@@ -119,7 +130,7 @@ def parse_span(text: str, unit: str) -> Span:
     parts = SEPARATORS.split(text)
     if len(parts) != 2:
         raise QuantityError(f"“{text[:40]}” is no two limits.", cure="Write “1.2 to 1.8”.")
-    low, high = (parse_value(part, unit) for part in parts)
+    low, high = (_limit(part, unit, step) for part in parts)
     if not _is_span((low, high)):
         raise QuantityError(
             f"From {value_text(low, unit)} to {value_text(high, unit)} is no span.",

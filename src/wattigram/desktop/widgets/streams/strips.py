@@ -36,6 +36,10 @@ class Strip(Protocol):
         """Samples a second."""
 
     @property
+    def step(self) -> float | None:
+        """What a code is worth, in the unit; None of what has no codes."""
+
+    @property
     def weight(self) -> float:
         """How high its strip is, beside others."""
 

@@ -21,7 +21,7 @@ from PyQt6.QtGui import (
 from PyQt6.QtWidgets import QMenu, QWidget
 
 from wattigram.desktop.theme import color, number_font, signal_color, signal_pen, text_font, theme
-from wattigram.desktop.widgets.axes import Axes
+from wattigram.desktop.widgets.axes import HEX, Axes
 from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, draw_marker, elide, fill_trace
 from wattigram.desktop.widgets.streams.changing_strip import STAGE as OUTPUT
 from wattigram.desktop.widgets.streams.changing_strip import ChangingStrip
@@ -75,6 +75,8 @@ class TracePlot(QWidget):
         self.limits_field = LimitsField(self)
         self.limits_field.taken.connect(self.limits.set)
         self.limits_field.ended.connect(self.setFocus)
+        self.scales: dict[tuple[str, str], str] = {}
+        """How the scales of strips are read that are in codes, by name and stage."""
         self._drag_strip: int | None = None
         self._drag_y, self._drag_span = 0.0, (0.0, 1.0)
         self._buffers: dict[tuple[str, str], LineBuffer] = {}
@@ -256,6 +258,11 @@ class TracePlot(QWidget):
         menu.addAction("Limits…", lambda: self.ask_limits(number))
         menu.addAction("Fit to what is in sight", lambda: self.fit_values([number]))
         menu.addAction("Show all values", lambda: self.all_values([number]))
+        if self._traces[number].step is not None:
+            menu.addSeparator()
+            menu.addAction("Scale in volts", lambda: self.read_scale(number, None))
+            menu.addAction("Scale in codes", lambda: self.read_scale(number, ""))
+            menu.addAction("Scale in hexadecimal codes", lambda: self.read_scale(number, HEX))
         return menu
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -287,7 +294,9 @@ class TracePlot(QWidget):
         painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
         is_last = number == len(self._traces) - 1
         has_scale = not isinstance(trace, ChangingStrip) or trace.kind == "word"
-        axes.paint_grid(painter, "s" if is_last else None, trace.unit if has_scale else None)
+        scale = self._scale_axes(axes, trace)
+        shown = self.scales.get((trace.name, trace.stage), trace.unit) if has_scale else None
+        scale.paint_grid(painter, "s" if is_last else None, shown)
         painter.setPen(QPen(color(t.hairline), 1))
         painter.drawLine(axes.rect.bottomLeft(), axes.rect.bottomRight())
         painter.save()
@@ -335,6 +344,29 @@ class TracePlot(QWidget):
         draw_marker(painter, QPointF(back.left() + 9, back.center().y()), trace.index)
         painter.setPen(color(t.ink))
         elide(painter, back.adjusted(19, 0, 0, 0), label)
+
+    def _scale_axes(self, axes: Axes, trace: Strip) -> Axes:
+        """Those that the scale's numbers are of: volts, or codes."""
+        if trace.step is None or (trace.name, trace.stage) not in self.scales:
+            return axes
+        low, high = axes.y_span
+        return Axes(axes.rect, axes.x_span, (low / trace.step, high / trace.step))
+
+    def read_scale(self, number: int, how: str | None) -> None:
+        """Have a strip's scale in codes (""), in hexadecimal (:data:`HEX`), or in its unit (None)."""
+        trace = self._traces[number]
+        if trace.step is None:
+            return
+        self.scales.pop((trace.name, trace.stage), None)
+        if how is not None:
+            self.scales[trace.name, trace.stage] = how
+        self.update()
+
+    def next_scale(self, number: int) -> None:
+        """From the unit to codes, to hexadecimal, and back."""
+        trace = self._traces[number]
+        after: dict[str | None, str | None] = {None: "", "": HEX, HEX: None}
+        self.read_scale(number, after[self.scales.get((trace.name, trace.stage))])
 
     def _paint_below(self, painter: QPainter, axes: Axes, trace: Strip, count: int) -> None:
         """The same channel of the recording that lies below, in ink that is no signal's."""
@@ -602,7 +634,8 @@ class TracePlot(QWidget):
         """+ and − zoom about the mark, or the middle; arrows move along, Home shows all, End the newest; M marks both
         ends of what is in sight, Escape takes marks away; N goes to the next place that is looked for, Shift+N to the
         one before; F fits all strips to what is in sight, A shows all values, L has the limits of the strip under the
-        mouse typed; Space freezes what comes, R has the meters hold extremes anew."""
+        mouse typed, C has its scale in codes, in hexadecimal and in volts again; Space freezes what comes, R has the
+        meters hold extremes anew."""
         if event is None:
             return
         key = Qt.Key(event.key())
@@ -626,9 +659,10 @@ class TracePlot(QWidget):
             self.fit_values()
         elif key == Qt.Key.Key_A:
             self.all_values()
-        elif key == Qt.Key.Key_L and self._traces:
+        elif key in (Qt.Key.Key_L, Qt.Key.Key_C) and self._traces:
             under = self.strip_at(self.mapFromGlobal(QCursor.pos()).y())
-            self.ask_limits(under if under is not None and self.underMouse() else 0)
+            number = under if under is not None and self.underMouse() else 0
+            (self.ask_limits if key == Qt.Key.Key_L else self.next_scale)(number)
         elif key == Qt.Key.Key_Home and self._data is not None:
             self.set_view(self._data.begin_s, self._data.end_s)
         elif key == Qt.Key.Key_End and self._data is not None:
