@@ -26,6 +26,7 @@ KEPT_S = 60.0
 KEPT_BYTES = 200 << 20
 """What is kept never takes more, however fast the board sends."""
 BLOCK_ITEMS = 1 << 14
+MOST_PARTS = 64
 MOST_EVENTS = 200_000
 MOST_LINES = 4000
 MOST_SETUP = 50_000
@@ -38,8 +39,21 @@ class _Block(msgspec.Struct):
     first: int
     items: NDArray[Any]
     count: int = 0
-    frame_items: list[NDArray[np.int64]] = msgspec.field(default_factory=list)
-    frame_ticks: list[NDArray[np.int64]] = msgspec.field(default_factory=list)
+    frames: list[tuple[NDArray[np.int64], NDArray[np.int64]]] = msgspec.field(default_factory=list)
+    """Counts of items and ticks of frames, as they came."""
+
+    def add_frames(self, items: NDArray[np.int64], ticks: NDArray[np.int64]) -> None:
+        """Frames behind those that are there; many small arrays would take more room than what they tell of."""
+        self.frames.append((items, ticks))
+        if len(self.frames) >= MOST_PARTS:
+            self.frames = [self.all_frames]
+
+    @property
+    def all_frames(self) -> tuple[NDArray[np.int64], NDArray[np.int64]]:
+        """(frames,) each."""
+        parts = list(self.frames)
+        items, ticks = (np.concatenate([part[side] for part in parts]) for side in (0, 1))
+        return items, ticks
 
     @property
     def end(self) -> int:
@@ -47,17 +61,15 @@ class _Block(msgspec.Struct):
 
     @property
     def newest_ticks(self) -> int:
-        return int(self.frame_ticks[-1][-1]) if self.frame_ticks else 0
+        return int(self.frames[-1][1][-1]) if self.frames else 0
+
+    @property
+    def first_ticks(self) -> int:
+        return int(self.frames[0][1][0])
 
     def as_run(self, stream: int) -> SampleRun:
-        return SampleRun(
-            stream,
-            self.first,
-            self.items[: self.count],
-            np.concatenate(self.frame_ticks),
-            np.concatenate(self.frame_items),
-            False,
-        )
+        items, ticks = self.all_frames
+        return SampleRun(stream, self.first, self.items[: self.count], ticks, items, False)
 
 
 class KeptRun:
@@ -119,8 +131,7 @@ class KeptRun:
             self._bytes += block.items.nbytes
         block.items[block.count : block.count + len(run.items)] = run.items
         block.count += len(run.items)
-        block.frame_items.append(run.frame_items)
-        block.frame_ticks.append(run.frame_ticks)
+        block.add_frames(run.frame_items, run.frame_ticks)
         self.newest_ticks = max(self.newest_ticks, int(run.frame_ticks[-1]))
         self._forget()
 
@@ -152,7 +163,7 @@ class KeptRun:
             if oldest is None:
                 return
             # What the block after it begins with is still there; all before it may have holes.
-            since = int(oldest[1].frame_ticks[0][0])
+            since = oldest[1].first_ticks
             if since > limit and self._bytes <= KEPT_BYTES:
                 return
             self._bytes -= oldest[0].items.nbytes
@@ -221,10 +232,9 @@ class KeptRun:
         (frames,) each."""
         firsts, ticks = [], []
         for block in list(self._streams.get(stream, ())):
-            parts = list(zip(list(block.frame_items), list(block.frame_ticks), strict=False))
-            items = np.concatenate([one for one, _at in parts])
+            items, at = block.all_frames
             firsts.append(block.first + np.cumsum(items) - items)
-            ticks.append(np.concatenate([at for _one, at in parts]))
+            ticks.append(at)
         if not firsts:
             return np.empty(0, dtype=np.int64), np.empty(0, dtype=np.int64)
         stamps = self._streams.get(STAMP_STREAM + stream) if stream < STAMP_STREAM else None
@@ -234,9 +244,9 @@ class KeptRun:
             later = int(run.items[-1]) - int(run.items[-1 - last])
             firsts.append(np.array([run.first + len(run.items) - 1]))
             ticks.append(np.array([int(run.frame_ticks[-1]) + later % (1 << 32)]))
-        numbers, at = np.concatenate(firsts), np.concatenate(ticks)
+        numbers, all_at = np.concatenate(firsts), np.concatenate(ticks)
         rising = np.append(True, np.diff(numbers) > 0)
-        return numbers[rising], at[rising]
+        return numbers[rising], all_at[rising]
 
     def begin_ticks(self, ticks: int) -> int:
         """From when on a take can be written that is to begin at ``ticks``: 0 where that is the whole run."""
@@ -319,8 +329,7 @@ class KeptRun:
         all are."""
         number = None
         for block in self._streams.get(stream, ()):
-            first = int(block.frame_ticks[0][0])
-            if number is not None and first > ticks:
+            if number is not None and block.first_ticks > ticks:
                 break
             run = block.as_run(stream)
             frame = max(0, int(np.searchsorted(run.frame_ticks, ticks, side="right")) - 1)
