@@ -119,3 +119,24 @@ def test_a_take_is_arrays_and_figures(tmp_path: Path) -> None:
         assert gain.figure("mean").value == pytest.approx(1.65, abs=0.01)
     with pytest.raises(wattigram.WattigramError, match="cannot be read so"):
         wattigram.open_recording(tmp_path / "coil.wav", loudness=3)
+
+
+def test_takes_that_begin_and_end_by_themselves(tmp_path: Path) -> None:
+    kiln = api.open_project(KILN)
+    outcome = api.run(
+        kiln,
+        30.0,
+        tmp_path / "hot.h5",
+        start_at="Upper zone begins",
+        before_s=0.2,
+        for_s=0.5,
+        times=2,
+    )
+    assert [take.name for take in outcome.takes] == ["hot.h5", "hot 2.h5"]
+    with api.open_recording(outcome.takes[1]) as recording:
+        times_s, _volts = api.samples(recording, "Coil current")
+        assert times_s[-1] - times_s[0] == pytest.approx(0.7, abs=0.02)
+    with pytest.raises(api.WattigramError, match="no source of events"):
+        api.run(kiln, 1.0, tmp_path / "t.h5", start_at="Oven")
+    with pytest.raises(ValueError, match="something that the start waits for"):
+        api.run(kiln, 1.0, tmp_path / "t.h5", before_s=1.0)

@@ -149,24 +149,53 @@ def run(
     seed: int = 1,
     image: str | Path | None = None,
     overwrite: bool = False,
+    start_at: str | None = None,
+    before_s: float = 0.0,
+    end_at: str | None = None,
+    for_s: float | None = None,
+    samples: int | None = None,
+    split_s: float | None = None,
+    times: int | None = 1,
     progress: Callable[[float], None] | None = None,
 ) -> RunOutcome:
-    """Run a board for some seconds of its own time and write the take.
+    """Run a board for some seconds of its own time and write the take; or takes that begin and end by themselves.
 
     Parameters
     ----------
-    board : "virtual", or a port such as ``/dev/ttyACM0``, ``tcp:host:port`` or ``image:file.elf``
+    board : "virtual", or a port such as ``serial:/dev/ttyACM0@115200``, ``tcp:host:port``, ``image:file.elf`` or
+        ``rows:source``
     seed : of the virtual board's noise; equal seeds give equal takes
     image : ELF behind a debugger's port
+    start_at, end_at : an event or a level, such as "Upper zone: too hot begins" or "Coil current > 2.1 V"
+    before_s, for_s : time before ``start_at`` that is recorded too; how long from it on
+    samples : of each signal of the first converter, after which a take ends
+    split_s : after so long it goes on in another file
+    times : how often a recording is begun, None for each time; all are in ``takes`` of the outcome
     progress : told how far it is, from 0 to 1
 
     Raises
     ------
     WattigramError
-        When the board does not answer, or the take cannot be written.
+        When the board does not answer, a take cannot be written, or what is waited for is nothing of the design.
+    ValueError
+        When times and counts contradict each other.
     """
     from wattigram.core.capture.session import record_run
+    from wattigram.core.capture.session.conditions import parse_condition
+    from wattigram.core.capture.session.recording_plan import RecordingPlan
 
+    asked = (start_at, end_at, for_s, samples, split_s) != (None,) * 5 or before_s or times != 1
+    plan = None
+    if asked:
+        plan = RecordingPlan(
+            starts=parse_condition(workspace, start_at) if start_at is not None else None,
+            before_s=before_s,
+            ends=parse_condition(workspace, end_at) if end_at is not None else None,
+            for_s=for_s,
+            samples=samples,
+            split_s=split_s,
+            times=times,
+        )
     return record_run(
         workspace,
         seconds,
@@ -176,6 +205,7 @@ def run(
         seed=seed,
         elf=Path(image) if image is not None else None,
         overwrite=overwrite,
+        plan=plan,
         progress=progress,
     )
 

@@ -46,7 +46,7 @@ class ExtremesGatherer:
         return found
 
     def skip(self, count: int) -> NDArray[np.int64]:
-        """Cells that are whole with so many items that never came, and lie as zeros."""
+        """Cells that are whole with so many items that never came, and lie as zeros: (cells, slots, 2)."""
         slots = len(self._halves)
         size = CELL * slots
         most = min(count, size - len(self._rest) % size)
