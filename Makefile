@@ -2,7 +2,9 @@ PYTHON ?= python3
 BIN := .venv/bin
 STAMP := .venv/.ready
 
-.PHONY: demo test check bench shots clean format
+PREFIX ?= $(HOME)/.local
+
+.PHONY: demo test check bench shots clean format install uninstall
 
 $(STAMP): requirements-dev.lock pyproject.toml tools/setup.sh
 	PYTHON=$(PYTHON) tools/setup.sh
@@ -31,6 +33,12 @@ bench: $(STAMP)
 
 shots: $(STAMP)
 	QT_QPA_PLATFORM=offscreen $(BIN)/python tools/shots.py docs/screenshots
+
+install:
+	PYTHON=$(PYTHON) tools/install.sh "$(PREFIX)"
+
+uninstall:
+	tools/uninstall.sh "$(PREFIX)"
 
 clean:
 	rm -rf .venv demo-out .pytest_cache .mypy_cache .ruff_cache

@@ -28,6 +28,7 @@ COMMANDS = {
     "stream": "stream:stream",
     "part": "part:app",
     "instrument": "instrument:app",
+    "desktop-files": "desktop_files:desktop_files",
 }
 """Name of each command, and where it is made: a module of this package, and a name in it."""
 

@@ -8,6 +8,7 @@ from importlib import import_module
 from pathlib import Path
 
 from PyQt6.QtCore import QTimer
+from PyQt6.QtGui import QIcon
 from PyQt6.QtWidgets import QApplication
 
 from wattigram.core.base.errors import WattigramError
@@ -25,6 +26,9 @@ from wattigram.desktop.state.settings import Settings
 from wattigram.examples import STUDIO_KILN
 
 WARM_UP_MS = 400
+APP_ID = "org.wattigram.Wattigram"
+"""As the desktop entry is called."""
+ICON = Path(__file__).parents[1] / "icons" / "wattigram.svg"
 
 
 def first_workspace(path: Path | None, settings: Settings) -> tuple[Workspace, Path | None, str]:
@@ -61,6 +65,8 @@ def make_app() -> QApplication:
         app = QApplication(sys.argv[:1])
         app.setApplicationName("wattigram")
         app.setApplicationDisplayName("Wattigram")
+        app.setDesktopFileName(APP_ID)
+        app.setWindowIcon(QIcon(str(ICON)))
         app.setStyle("Fusion")
     return app
 
