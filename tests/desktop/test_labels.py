@@ -33,7 +33,7 @@ from wattigram.desktop.inspector import Panel, panel_for
 from wattigram.desktop.inspector.outputs import generator_panel, pwm_panel
 from wattigram.desktop.inspector.routes import route_panel, uart_panel
 from wattigram.desktop.inspector.waves import table_panel
-from wattigram.desktop.shell.glossary import Glossary
+from wattigram.desktop.shell.help_windows import TextWindow
 from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.widgets.chain.chain_layout import TITLES
 
@@ -208,6 +208,6 @@ def sentences(path: Path) -> Iterator[str]:
 
 def test_the_glossary_is_a_key_away(window: MainWindow) -> None:
     window.actions_list.named("Explain words (glossary)").trigger()
-    (glossary,) = window.findChildren(Glossary)
+    (glossary,) = window.findChildren(TextWindow)
     assert "likely cause" in glossary.text.toPlainText()
     glossary.close()

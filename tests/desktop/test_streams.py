@@ -516,6 +516,9 @@ def test_a_scale_is_in_volts_codes_or_hexadecimal(
     page = shown(window, wait, kiln_take)
     plot = page.plot
     key = ("Coil current", "raw")
+    plot.show_take(
+        page.data, frozenset({key, ("Upper zone", "filtered")})
+    )  # high enough for numbers
     plot.setFocus()
     pictures = [plot.grab().toImage()]
     for wanted in ("", HEX, None):

@@ -32,6 +32,12 @@ def log_path() -> Path:
     return state_folder() / "wattigram.log"
 
 
+def report_paths() -> list[Path]:
+    """Reports of faults, the newest first."""
+    folder = state_folder() / "reports"
+    return sorted(folder.glob("report *.txt"), key=lambda path: path.stat().st_mtime, reverse=True)
+
+
 def start_log(verbose: bool = False) -> None:
     """Write warnings to the log and to standard error; with ``verbose`` everything to both."""
     root = logging.getLogger()

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+import shutil
 from collections.abc import Callable
 from functools import partial
 from pathlib import Path
@@ -10,6 +12,7 @@ from PyQt6.QtCore import QFileSystemWatcher, QObject, QPoint, QTimer, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QMenu, QWidget
 
 from wattigram.core.base.errors import WattigramError
+from wattigram.core.base.user_folders import data_folder
 from wattigram.core.model.design import Workspace, other_projects
 from wattigram.core.model.design.templates import empty_workspace
 from wattigram.core.model.part import list_parts, load_part
@@ -43,6 +46,14 @@ def ask_save(
     dialog.fileSelected.connect(use)
     dialog.open()
     return dialog
+
+
+def example_line(path: Path) -> str:
+    """The name of an example, and what it is, from its own first words."""
+    words = path.read_text(encoding="utf-8").split("\nformat", 1)[0]
+    said = " ".join(line.removeprefix("#").strip() for line in words.splitlines())
+    first = re.split(r"(?<=[a-z0-9])[.:](?: |$)", said, maxsplit=1)[0]
+    return f"{path.name.removesuffix('.wattigram.toml')}: {first[:1].lower()}{first[1:]}"
 
 
 class ProjectFiles(QObject):
@@ -118,6 +129,21 @@ class ProjectFiles(QObject):
     def open(self, path: Path) -> None:
         """Open a project; unsaved work is asked about first."""
         self._unless_unsaved("open", partial(self._open_now, path))
+
+    def open_example(self, path: Path) -> None:
+        """A copy of an example in a folder of the user's, so that it can be changed and saved; the one that is there
+        already where it is."""
+        self._unless_unsaved("open", partial(self._copy_and_open, path))
+
+    def _copy_and_open(self, path: Path) -> None:
+        folder = data_folder() / "examples" / path.parent.name
+        try:
+            if not (folder / path.name).exists():
+                shutil.copytree(path.parent, folder, dirs_exist_ok=True)
+        except OSError as fault:
+            self._notice.say(f"The example cannot be copied to {folder}: {fault.strerror}.")
+            return
+        self._open_now(folder / path.name)
 
     def _unless_unsaved(self, what: str, act: Callable[[], None]) -> None:
         """Do what replaces the present project; unsaved work is asked about first."""

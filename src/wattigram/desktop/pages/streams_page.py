@@ -102,6 +102,8 @@ class StreamsPage(QWidget):
         self.reading_form = ReadingForm()
         self.reading_form.hide()
         self._opening: Path | None = None
+        self._others: list[Path] = []
+        """Listed, and not of the project's folders as far as is known."""
         self.under_button = QPushButton("Lay under")
         self.align = QComboBox()
         self.under_label = QLabel()
@@ -280,24 +282,35 @@ class StreamsPage(QWidget):
         )
 
     def show_folders(self, folders: tuple[Path, ...]) -> None:
-        """List a project's takes, the newest first."""
+        """List a project's takes, the newest first, below what was opened from elsewhere."""
         takes = [
             (path.stat().st_mtime, path)
             for folder in folders
             if folder.is_dir()
             for path in folder.glob("*.h5")
         ]
-        paths = [path for _written, path in sorted(takes, reverse=True)]
+        own = [path for _written, path in sorted(takes, reverse=True)]
+        self._others = [path for path in self._others if path not in own and path.exists()]
+        paths = [*self._others, *own]
+        here = self.takes.currentItem()
+        chosen = here.data(PATH_ROLE) if here is not None else ""
         self.takes.blockSignals(True)
         self.takes.clear()
         for path in paths:
             self._add(path, at_top=False)
+            if str(path) == chosen:
+                self.takes.setCurrentRow(self.takes.count() - 1)
         self.takes.blockSignals(False)
         if paths and self.data is None and not self.shows_now:
             self.takes.setCurrentRow(0)
 
+    def forget_others(self) -> None:
+        """Another project: what was opened from elsewhere is no longer listed."""
+        self._others = []
+
     def add_take(self, path: Path, select: bool = True) -> None:
         """Show one more take, at the top."""
+        self._others = [path, *(one for one in self._others if one != path)]
         for number in range(self.takes.count()):
             item = self.takes.item(number)
             if item is not None and item.data(PATH_ROLE) == str(path):

@@ -6,7 +6,7 @@ from functools import partial
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPoint, QTimer
-from PyQt6.QtGui import QCloseEvent, QResizeEvent
+from PyQt6.QtGui import QCloseEvent, QDragEnterEvent, QDropEvent, QResizeEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QMainWindow,
@@ -23,7 +23,8 @@ from wattigram.desktop.controllers.bench_actions import BenchActions
 from wattigram.desktop.controllers.board_choice import BoardChoice
 from wattigram.desktop.controllers.board_session import LiveBoard
 from wattigram.desktop.controllers.chain_actions import ChainActions
-from wattigram.desktop.controllers.files import ProjectFiles
+from wattigram.desktop.controllers.dropped_files import dropped_paths, take_dropped
+from wattigram.desktop.controllers.files import ProjectFiles, example_line
 from wattigram.desktop.controllers.firmware_controller import FirmwareWork
 from wattigram.desktop.controllers.output_actions import OutputActions
 from wattigram.desktop.controllers.proof_controller import Proving
@@ -41,7 +42,12 @@ from wattigram.desktop.pages.page_stack import (
     PageStack,
 )
 from wattigram.desktop.shell.appearance import Appearance
-from wattigram.desktop.shell.glossary import Glossary
+from wattigram.desktop.shell.help_windows import (
+    show_about,
+    show_glossary,
+    show_log,
+    show_report,
+)
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.state.jobs import Job
 from wattigram.desktop.state.settings import Settings
@@ -56,6 +62,7 @@ from wattigram.desktop.state.window_state import (
 from wattigram.desktop.widgets.header import Header
 from wattigram.desktop.widgets.notice import JobBar, Notice
 from wattigram.desktop.widgets.palette import Palette
+from wattigram.examples import example_files
 
 if TYPE_CHECKING:
     from wattigram.core.capture.session.recording_plan import RecordingPlan
@@ -136,6 +143,7 @@ class MainWindow(QMainWindow):
         self.setCentralWidget(central)
         self.palette_box = Palette(central)
         self.setMinimumSize(900, 560)
+        self.setAcceptDrops(True)
 
     def _add_actions(self) -> None:
         add = self.actions_list.add
@@ -215,7 +223,12 @@ class MainWindow(QMainWindow):
             "Ctrl+Shift+T",
             lambda: self._open_palette_of("Add template: "),
         )
-        add("View", "Explain words (glossary)", "F1", self.show_glossary)
+        add("Help", "Explain words (glossary)", "F1", self.show_glossary)
+        add("Help", "Show the log", "", lambda: show_log(self))
+        add("Help", "Show the newest fault report", "", lambda: show_report(self))
+        add("Help", "About Wattigram", "", lambda: show_about(self))
+        for path in example_files():
+            add("Examples", example_line(path), "", partial(self.files.open_example, path))
         add("View", "Compare with the file as saved", "Ctrl+D", self.compare_saved)
         add("View", "Copy the comparison as text", "", lambda: self.book.compare.copy_text())
 
@@ -325,6 +338,7 @@ class MainWindow(QMainWindow):
         self._close_take()
         if self.book.is_made(STREAMS):
             self._use_limits()
+            self.streams_page.forget_others()
         if self.stack.currentIndex() == STREAMS:
             self.streams_page.show_folders(self.proving.folders)
         self.chain_page.show_workspace()
@@ -460,9 +474,21 @@ class MainWindow(QMainWindow):
         self.show_page(COMPARE)
         self.book.compare.compare_saved()
 
+    def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
+        """Files may be dropped anywhere."""
+        if event is not None and dropped_paths(event.mimeData()):
+            event.acceptProposedAction()
+
+    def dropEvent(self, event: QDropEvent | None) -> None:
+        """Open a project, show a take or a recording."""
+        paths = dropped_paths(event.mimeData()) if event is not None else []
+        if event is not None and paths:
+            event.acceptProposedAction()
+            take_dropped(paths, self.files.open, self.take_actions.show, self.notice.say)
+
     def show_glossary(self) -> None:
         """What each of our own words means."""
-        Glossary(self).show()
+        show_glossary(self)
 
     def _open_menu(self) -> None:
         menu = QMenu(self)
