@@ -3,10 +3,8 @@ measured of a stretch."""
 
 from __future__ import annotations
 
-import time
 from collections.abc import Callable
 from contextlib import ExitStack
-from html import escape
 from pathlib import Path
 
 from PyQt6.QtCore import Qt, QTimer, pyqtSignal
@@ -16,8 +14,6 @@ from PyQt6.QtWidgets import (
     QComboBox,
     QHBoxLayout,
     QLabel,
-    QListWidget,
-    QListWidgetItem,
     QPushButton,
     QSplitter,
     QVBoxLayout,
@@ -25,25 +21,25 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.base.errors import QuantityError, WattigramError
-from wattigram.core.base.quantity import format_si, format_volts, parse_value, value_text
+from wattigram.core.base.quantity import format_si, parse_value, value_text
 from wattigram.core.capture.recording import Reading, Recording
 from wattigram.core.capture.recording.laid_over import Alignment, alignment_shift_s, laid_over
 from wattigram.core.capture.session import Snapshot
 from wattigram.core.judge.measured import Measured, Place, Sought, Wanted, measure, next_place
 from wattigram.desktop.state.jobs import Job
-from wattigram.desktop.theme import heading_font, number_font
+from wattigram.desktop.theme import heading_font
 from wattigram.desktop.widgets.streams.analysis_panel import AnalysisPanel
-from wattigram.desktop.widgets.streams.changing_strip import STAGE as OUTPUT
-from wattigram.desktop.widgets.streams.changing_strip import ChangingStrip
 from wattigram.desktop.widgets.streams.live_window import LiveWindow
 from wattigram.desktop.widgets.streams.meters import Meters
 from wattigram.desktop.widgets.streams.now_data import NowData
 from wattigram.desktop.widgets.streams.now_panel import NowPanel
 from wattigram.desktop.widgets.streams.place_finder import LEVEL, PlaceFinder
 from wattigram.desktop.widgets.streams.reading_form import ReadingForm
+from wattigram.desktop.widgets.streams.signal_list import SignalList
 from wattigram.desktop.widgets.streams.stream_data import LaidUnder, StreamData, Trace, load_stream
-from wattigram.desktop.widgets.streams.strips import Strip
+from wattigram.desktop.widgets.streams.take_list import TakeList
 from wattigram.desktop.widgets.streams.trace_plot import TracePlot
+from wattigram.desktop.widgets.streams.value_line import ValueLine
 
 ALIGNMENTS: dict[str, Alignment] = {
     "lined up at their starts": "start",
@@ -51,13 +47,10 @@ ALIGNMENTS: dict[str, Alignment] = {
     "at a signal's first rise": "edge",
     "at their first events": "event",
 }
-MOST_AT_FIRST = 8
-"""Strips."""
 METERS_EVERY = 3
 """Of so many pictures of the board one changes the numbers: they are to be read."""
 SETTLED_MS = 150
 """For so long the view stands still before it is measured anew."""
-PATH_ROLE = Qt.ItemDataRole.UserRole
 
 
 class StreamsPage(QWidget):
@@ -76,7 +69,6 @@ class StreamsPage(QWidget):
         super().__init__()
         self.setObjectName("page")
         self.data: StreamData | None = None
-        self._shown: frozenset[tuple[str, str]] = frozenset()
         self.now: NowData | None = None
         """The board, where that is shown and no recording."""
         self.now_button = QPushButton("○  Now: the board is off")
@@ -89,21 +81,19 @@ class StreamsPage(QWidget):
         """What is measured of the board."""
         self._snapshot = Snapshot()
         self._told_at = 0
-        self.takes = QListWidget()
-        self.takes.setAccessibleName("Takes")
-        self.signals = QListWidget()
-        self.signals.setAccessibleName("Signals shown")
+        self.takes = TakeList()
+        self.signals = SignalList()
         self.plot = TracePlot()
         self.meters = Meters(self.plot)
         self.meters.hide()
-        self.values = QLabel()
+        self.values = ValueLine(self.plot)
         self.finder = PlaceFinder()
         self.analysis = AnalysisPanel()
         self.reading_form = ReadingForm()
         self.reading_form.hide()
         self._opening: Path | None = None
-        self._others: list[Path] = []
-        """Listed, and not of the project's folders as far as is known."""
+        self._opening_job: Job | None = None
+        """The newest; of older ones nobody wants the answer."""
         self.under_button = QPushButton("Lay under")
         self.align = QComboBox()
         self.under_label = QLabel()
@@ -115,10 +105,8 @@ class StreamsPage(QWidget):
         self._below: StreamData | None = None
         self._shift_s = 0.0
         self._build()
-        self.takes.currentItemChanged.connect(self._on_take)
-        self.signals.itemChanged.connect(self._on_tick)
-        self.plot.cursor_moved.connect(self._show_values)
-        self.plot.mark_moved.connect(lambda _seconds: self._show_values(self.plot.cursor_s))
+        self.takes.chosen.connect(lambda path: self._open(path, None))
+        self.signals.chosen.connect(self._on_tick)
         self.plot.stretch_changed.connect(self._settled.start)
         self.plot.limits_field.said.connect(self.error)
         self.plot.place_wanted.connect(self.finder.look)
@@ -171,10 +159,6 @@ class StreamsPage(QWidget):
         strips.addWidget(self.plot, 1)
         strips.addWidget(self.meters)
         area.addLayout(strips, 1)
-        self.values.setTextFormat(Qt.TextFormat.RichText)
-        self.values.setTextInteractionFlags(Qt.TextInteractionFlag.TextSelectableByMouse)
-        self.values.setMinimumHeight(self.fontMetrics().height() * 3 + 4)
-        self.values.setWordWrap(True)
         area.addWidget(self.values)
         area.addWidget(self.finder)
         self._settled = QTimer(self)
@@ -195,7 +179,6 @@ class StreamsPage(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self.split)
-        self._show_values(None)
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
         """Meters take less room where there is little."""
@@ -282,58 +265,14 @@ class StreamsPage(QWidget):
         )
 
     def show_folders(self, folders: tuple[Path, ...]) -> None:
-        """List a project's takes, the newest first, below what was opened from elsewhere."""
-        takes = [
-            (path.stat().st_mtime, path)
-            for folder in folders
-            if folder.is_dir()
-            for path in folder.glob("*.h5")
-        ]
-        own = [path for _written, path in sorted(takes, reverse=True)]
-        self._others = [path for path in self._others if path not in own and path.exists()]
-        paths = [*self._others, *own]
-        here = self.takes.currentItem()
-        chosen = here.data(PATH_ROLE) if here is not None else ""
-        self.takes.blockSignals(True)
-        self.takes.clear()
-        for path in paths:
-            self._add(path, at_top=False)
-            if str(path) == chosen:
-                self.takes.setCurrentRow(self.takes.count() - 1)
-        self.takes.blockSignals(False)
-        if paths and self.data is None and not self.shows_now:
+        """List a project's takes, and open the newest where nothing is shown."""
+        self.takes.show_folders(folders)
+        if self.takes.count() and self.data is None and not self.shows_now:
             self.takes.setCurrentRow(0)
-
-    def forget_others(self) -> None:
-        """Another project: what was opened from elsewhere is no longer listed."""
-        self._others = []
 
     def add_take(self, path: Path, select: bool = True) -> None:
         """Show one more take, at the top."""
-        self._others = [path, *(one for one in self._others if one != path)]
-        for number in range(self.takes.count()):
-            item = self.takes.item(number)
-            if item is not None and item.data(PATH_ROLE) == str(path):
-                self.takes.takeItem(number)
-                break
-        self._add(path, at_top=True)
-        if select:
-            self.takes.setCurrentRow(0)
-
-    def _add(self, path: Path, at_top: bool) -> None:
-        written = (
-            time.strftime("%d %b %H:%M", time.localtime(path.stat().st_mtime))
-            if path.exists()
-            else "gone"
-        )
-        item = QListWidgetItem(f"{path.stem} · {written}")
-        item.setData(PATH_ROLE, str(path))
-        item.setToolTip(str(path))
-        self.takes.insertItem(0 if at_top else self.takes.count(), item)
-
-    def _on_take(self, item: QListWidgetItem | None, _before: QListWidgetItem | None) -> None:
-        if item is not None:
-            self._open(Path(item.data(PATH_ROLE)), None)
+        self.takes.add(path, select)
 
     @property
     def shows_now(self) -> bool:
@@ -343,14 +282,11 @@ class StreamsPage(QWidget):
     def show_now(self) -> None:
         """Show the board, whatever is open."""
         self.now_button.setChecked(True)
-        self.takes.blockSignals(True)
-        self.takes.setCurrentItem(None)
-        self.takes.clearSelection()
-        self.takes.blockSignals(False)
+        self.takes.choose_none()
         self.close_take()
-        self._opening = None
+        self._opening = self._opening_job = None
         self._show_parts_of_now(True)
-        self._show_values(None)
+        self.values.show_values(None)
         self.analysis.show_nothing("What is in sight is measured as soon as the board runs.")
         self.show_snapshot(self._snapshot)
         self.plot.setFocus()
@@ -384,8 +320,9 @@ class StreamsPage(QWidget):
             return
         if self.now is None or self.now.run is not run:
             self.now = NowData(run, snapshot.history)
+            self.newest_part.close()  # whoever was to write it is gone
             self.now_panel.hold.show_workspace(run.workspace)
-            self._list_signals(self.now.traces)
+            self.signals.show_traces(self.now.traces)
             self._shown_now()
         self.now.history = snapshot.history
         self.plot.advance()
@@ -393,7 +330,8 @@ class StreamsPage(QWidget):
             self.newest_part.refuse(snapshot.copied)
         elif snapshot.copied is not None:
             self.newest_part.take(snapshot.copied)
-        if self.analysis.isVisible() and not self._is_measuring:
+        is_there = snapshot.state in {"running", "idle"}
+        if is_there and self.analysis.isVisible() and not self._is_measuring:
             self.newest_part.advance(self.now, self.plot.stretch[0])
         self._told_at += 1
         if self._told_at % METERS_EVERY == 0:
@@ -403,9 +341,10 @@ class StreamsPage(QWidget):
     def _shown_now(self) -> None:
         """Have the plot show what is ticked, and the board keep it up to date."""
         assert self.now is not None
-        keys = [one.key for one in self.now.channels if (one.name, one.stage) in self._shown]
+        shown = self.signals.ticked
+        keys = [one.key for one in self.now.channels if (one.name, one.stage) in shown]
         self.shown_wanted.emit(frozenset(keys))
-        self.plot.show_take(self.now, self._shown)
+        self.plot.show_take(self.now, shown)
 
     def _on_window(self, data: StreamData) -> None:
         """What is in sight of the board has been written: measure it."""
@@ -435,8 +374,20 @@ class StreamsPage(QWidget):
         job = Job(
             f"Opening {path.name}", lambda progress: load_stream(path, progress, reading), self
         )
-        job.finished.connect(self.show_data)
-        job.failed.connect(self._on_failed)
+        self._opening_job = job
+
+        def show(data: StreamData) -> None:
+            if self._opening_job is job:
+                self.show_data(data)
+            else:
+                data.close()  # another one is wanted by now
+
+        def tell(why: str) -> None:
+            if self._opening_job is job:
+                self._on_failed(why)
+
+        job.finished.connect(show)
+        job.failed.connect(tell)
         self.job_wanted.emit(job)
 
     def _read_so(self, reading: Reading) -> None:
@@ -465,10 +416,10 @@ class StreamsPage(QWidget):
         self._show_parts_of_now(False)
         self.export_button.setEnabled(True)
         self.under_button.setEnabled(True)
-        self._info.setText(_summary(data))
-        self._list_signals(data.traces)
-        self.plot.show_take(data, self._shown)
-        self._show_values(None)
+        self._info.setText(data.summary)
+        self.signals.show_traces(data.traces)
+        self.plot.show_take(data, self.signals.ticked)
+        self.values.show_values(None)
         self.finder.show_why("")
         self._request += 1
         self.analysis.show_data(data)
@@ -477,43 +428,6 @@ class StreamsPage(QWidget):
             self.align.show()
             self.under_label.show()
             self._line_up()
-
-    def _list_signals(self, traces: tuple[Strip, ...]) -> None:
-        """Have signals ticked, each by its filtered values where it has any, and outputs as long as there is room."""
-        reduced = {trace.name for trace in traces if trace.stage == "filtered"}
-        best = {
-            trace.name: trace.stage for trace in traces if trace.stage not in {"raw", OUTPUT}
-        }  # the quantity comes last, where there is one
-        wanted = [
-            (trace.name, trace.stage)
-            for trace in traces
-            if best.get(trace.name, trace.stage) == trace.stage
-        ]
-        signals = sum(stage != OUTPUT for _name, stage in wanted)
-        self._shown = frozenset(wanted[: max(signals, MOST_AT_FIRST)])
-        self.signals.blockSignals(True)
-        self.signals.clear()
-        for trace in traces:
-            item = QListWidgetItem(
-                trace.name
-                + (
-                    " · filtered"
-                    if trace.stage == "filtered"
-                    else " · out"
-                    if trace.stage == OUTPUT
-                    else f" · {trace.stage}"
-                    if trace.stage != "raw"
-                    else " · raw"
-                    if trace.name in reduced
-                    else ""
-                )
-            )
-            item.setData(PATH_ROLE, (trace.name, trace.stage))
-            item.setFlags(item.flags() | Qt.ItemFlag.ItemIsUserCheckable)
-            shown = (trace.name, trace.stage) in self._shown
-            item.setCheckState(Qt.CheckState.Checked if shown else Qt.CheckState.Unchecked)
-            self.signals.addItem(item)
-        self.signals.blockSignals(False)
 
     def _show_stretch(self) -> None:
         """What is between the marks, or in sight, is to be measured."""
@@ -614,60 +528,11 @@ class StreamsPage(QWidget):
             field.setText(value_text(float(at_mark.values[0]), trace.unit))
         return parse_value(field.text(), trace.unit)
 
-    def _on_tick(self, _item: QListWidgetItem) -> None:
-        chosen = set()
-        for number in range(self.signals.count()):
-            item = self.signals.item(number)
-            if item is not None and item.checkState() == Qt.CheckState.Checked:
-                chosen.add(tuple(item.data(PATH_ROLE)))
-        self._shown = frozenset(chosen)
+    def _on_tick(self) -> None:
         if self.now is not None:
             self._shown_now()
         else:
-            self.plot.show_take(self.data, self._shown)
-
-    def _show_values(self, seconds: float | None) -> None:
-        if self.shows_now and seconds is None:
-            self.values.setText(
-                "Space freezes what is kept, End goes to the newest, R has the meters hold anew. Move the mouse over a "
-                "trace for its values; wheel zooms, drag moves back in time."
-            )
-            return
-        if seconds is None or not self.plot.traces:
-            self.values.setText(
-                "Move the mouse over a trace for its values; click to set a mark, Shift+click the other end of a "
-                "stretch. Wheel zooms, drag moves, double click shows all."
-            )
-            return
-        head = f"t = {format_si(seconds, 's', 9)}"
-        if self.plot.mark_s is not None:
-            delta = seconds - self.plot.mark_s
-            rate = f" · 1/Δt = {format_si(1 / abs(delta), 'Hz', 5)}" if delta else ""
-            head += f" · Δt from mark = {format_si(delta, 's', 6)}{rate}"
-        cells = "".join(
-            f"<td style='padding-right:22px'>{self._value(trace, seconds)}</td>"
-            for trace in self.plot.traces
-        )
-        family = number_font().family()
-        self.values.setText(
-            f"<span style='font-family:\"{family}\"'>{head}<table><tr>{cells}</tr></table></span>"
-        )
-
-    @staticmethod
-    def _value(trace: Strip, seconds: float) -> str:
-        number = trace.number_at(seconds)
-        name = trace.name.replace("&", "&amp;").replace("<", "&lt;")
-        if isinstance(trace, ChangingStrip):
-            return f"{name}<br>{escape(trace.text_at(seconds))}"
-        samples = trace.samples(number, number + 1)
-        if not samples.valid[0]:
-            return f"{name}<br>missing"
-        value = float(samples.values[0])
-        text = format_volts(value) if trace.unit == "V" else format_si(value, trace.unit, 5)
-        if samples.codes is None:
-            return f"{name}<br>{text}"
-        code = int(samples.codes[0])
-        return f"{name}<br>{text} · {code} · {'−' if code < 0 else ''}0x{abs(code):03X}"
+            self.plot.show_take(self.data, self.signals.ticked)
 
     def copy_picture(self) -> None:
         """The traces as a picture on the clipboard."""
@@ -689,23 +554,6 @@ class StreamsPage(QWidget):
             self.data = None
             self.plot.show_take(None, frozenset())
             self.analysis.show_data(None)
-
-
-def _summary(data: StreamData) -> str:
-    """What there is, in a line."""
-    length = format_si(data.span_s, "s", 5)
-    take = data.take
-    if take is None:
-        recording = data.recording
-        samples = f"{sum(channel.count for channel in recording.channels):,}".replace(",", "\u202f")
-        told = [f"{length} · {samples} samples · {recording.format}", *recording.notes]
-        return ". ".join(line.rstrip(".") for line in told)
-    lost, came = take.lost_cycles, len(take.events)
-    samples = f"{take.samples:,}".replace(",", "\u202f")
-    return (
-        f"{length} · {samples} samples · {lost or 'no'} scans lost · {came} event{'' if came == 1 else 's'} · "
-        f"build {take.build_id}" + ("" if take.complete else " · not finished")
-    )
 
 
 def _heading(text: str) -> QLabel:

@@ -338,7 +338,7 @@ class MainWindow(QMainWindow):
         self._close_take()
         if self.book.is_made(STREAMS):
             self._use_limits()
-            self.streams_page.forget_others()
+            self.streams_page.takes.forget_others()
         if self.stack.currentIndex() == STREAMS:
             self.streams_page.show_folders(self.proving.folders)
         self.chain_page.show_workspace()

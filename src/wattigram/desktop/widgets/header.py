@@ -71,7 +71,9 @@ class Header(QWidget):
         self.run_button.setToolTip("Run the board, or stop it (F5)")
         self.run_button.clicked.connect(self.run_wanted)
         self.record_button = QPushButton("Record")
-        self.record_button.setToolTip("Run anew and record a take; again to stop (Ctrl+R)")
+        self.record_button.setToolTip(
+            "Record a take, with what is kept of the run; again to end it and prove it (Ctrl+R)"
+        )
         self.record_button.clicked.connect(self.record_wanted)
         self.proof = QPushButton("Prove")
         self.proof.setObjectName("chip")

@@ -177,14 +177,15 @@ class LiveChannel:
         return np.asarray(np.where(late, float(self.end), at))
 
     def update(self) -> None:
-        """Sum up what has come since the last time; of the receiving thread only."""
+        """Sum up what has come since the last time, a part of it where that is much; of the receiving thread only,
+        which must not let the link wait for long."""
         begin, end = self.begin, self.end
         cell = FACTOR**LEVELS
         if begin > self._done or end < self._done:  # of a run that began anew, or too long ago
             self._done = self._since = -(-begin // cell) * cell
             if end < self._done:
                 return
-        while self._done + FACTOR <= end:
+        if self._done + FACTOR <= end:
             upto = min(end // FACTOR * FACTOR, self._done + AT_ONCE)
             low = high = self.values(self._done, upto).astype(np.float32)
             if np.isfinite(low).any():

@@ -14,6 +14,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.base.errors import TakeError
+from wattigram.core.base.quantity import format_si
 from wattigram.core.capture.recording import Block, Channel, Reading, Recording, open_recording
 from wattigram.core.capture.recording.from_take import (
     FILTERED,
@@ -176,6 +177,23 @@ class StreamData(msgspec.Struct, frozen=True):
         """Channels, and what left the part."""
         return (*self.channels, *self.outputs)
 
+    @property
+    def summary(self) -> str:
+        """What there is, in a line."""
+        length, take = format_si(self.span_s, "s", 5), self.take
+        if take is None:
+            recording = self.recording
+            samples = _grouped(sum(channel.count for channel in recording.channels))
+            told = [f"{length} · {samples} samples · {recording.format}", *recording.notes]
+            return ". ".join(line.rstrip(".") for line in told)
+        lost, came = take.lost_cycles, len(take.events)
+        since = f" from {format_si(self.begin_s, 's', 5)} of the run on" if self.begin_s else ""
+        return (
+            f"{length}{since} · {_grouped(take.samples)} samples · {lost or 'no'} scans lost · {came} "
+            f"event{'' if came == 1 else 's'} · build {take.build_id}"
+            + ("" if take.complete else " · not finished")
+        )
+
     def events(self, trace: Strip) -> tuple[FloatArray, NDArray[np.bool_]]:
         """Instants in seconds of events of its signal, and whether a condition began then."""
         take, nothing = self.take, (np.empty(0), np.empty(0, dtype=bool))
@@ -253,6 +271,10 @@ class StreamData(msgspec.Struct, frozen=True):
         return next(
             one.half_width for one in self.channels if (one.name, one.stage) == (trace.name, stage)
         )
+
+
+def _grouped(count: int) -> str:
+    return f"{count:,}".replace(",", "\u202f")
 
 
 class LaidUnder(msgspec.Struct, frozen=True):

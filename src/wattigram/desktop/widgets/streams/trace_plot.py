@@ -2,10 +2,8 @@
 
 from __future__ import annotations
 
-import math
 from collections.abc import Iterable
 
-import numpy as np
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
 from PyQt6.QtGui import (
     QContextMenuEvent,
@@ -15,19 +13,18 @@ from PyQt6.QtGui import (
     QPainter,
     QPaintEvent,
     QPen,
-    QPolygonF,
     QWheelEvent,
 )
 from PyQt6.QtWidgets import QMenu, QWidget
 
-from wattigram.desktop.theme import color, number_font, signal_color, signal_pen, text_font, theme
+from wattigram.desktop.theme import color, number_font, signal_color, text_font, theme
 from wattigram.desktop.widgets.axes import HEX, Axes
-from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, draw_marker, elide, fill_trace
-from wattigram.desktop.widgets.streams.changing_strip import STAGE as OUTPUT
+from wattigram.desktop.widgets.drawing import LineBuffer, fill_trace
 from wattigram.desktop.widgets.streams.changing_strip import ChangingStrip
 from wattigram.desktop.widgets.streams.limits_field import LimitsField
 from wattigram.desktop.widgets.streams.stream_data import LaidUnder
 from wattigram.desktop.widgets.streams.strip_limits import StripLimits
+from wattigram.desktop.widgets.streams.strip_painting import StripPainter
 from wattigram.desktop.widgets.streams.strips import Strip, Strips
 
 LEFT, RIGHT, BOTTOM, GAP = 80.0, 34.0, 24.0, 6.0
@@ -37,9 +34,6 @@ NOW_S = 10.0
 FOLLOWS_SHARE = 0.002
 """Of the view, by which its end may be off the newest and still follow it."""
 FEWEST_SAMPLES = 8
-DOTS_BELOW = 200
-MOST_EVENTS = 400
-"""In sight; more are no marks."""
 NEAR_SAMPLES, FAR = 200, 25.0
 """A place that was found is shown among so many samples, where the view was so much longer."""
 
@@ -79,7 +73,8 @@ class TracePlot(QWidget):
         """How the scales of strips are read that are in codes, by name and stage."""
         self._drag_strip: int | None = None
         self._drag_y, self._drag_span = 0.0, (0.0, 1.0)
-        self._buffers: dict[tuple[str, str], LineBuffer] = {}
+        self._strips = StripPainter()
+        self._whole = LineBuffer()
         self.view = (0.0, 1.0)
         self.cursor_s: float | None = None
         self.mark_s: float | None = None
@@ -280,77 +275,22 @@ class TracePlot(QWidget):
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
             return
         for number, trace in enumerate(self._traces):
-            self._paint_lane(painter, number, trace)
+            key = (trace.name, trace.stage)
+            self._strips.paint(
+                painter,
+                self.axes(number),
+                self._data,
+                trace,
+                below=self.below,
+                scale=self.scales.get(key),
+                has_time=number == len(self._traces) - 1,
+                is_own=key in self.limits.own,
+            )
         self._paint_strip(painter)
         self._paint_cursors(painter)
         if self.hasFocus():
             painter.setPen(QPen(color(t.action), 1))
             painter.drawRect(self.rect().adjusted(0, 0, -1, -1))
-
-    def _paint_lane(self, painter: QPainter, number: int, trace: Strip) -> None:
-        assert self._data is not None
-        t = theme()
-        axes = self.axes(number)
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, False)
-        is_last = number == len(self._traces) - 1
-        has_scale = not isinstance(trace, ChangingStrip) or trace.kind == "word"
-        scale = self._scale_axes(axes, trace)
-        shown = self.scales.get((trace.name, trace.stage), trace.unit) if has_scale else None
-        scale.paint_grid(painter, "s" if is_last else None, shown)
-        painter.setPen(QPen(color(t.hairline), 1))
-        painter.drawLine(axes.rect.bottomLeft(), axes.rect.bottomRight())
-        painter.save()
-        painter.setClipRect(axes.rect)
-        count = max(2, int(axes.rect.width()))
-        times, low, high = self._data.band(trace, *self.view, count)
-        draw_band(
-            painter,
-            axes.x(times),
-            axes.y(low),
-            axes.y(high),
-            signal_color(trace.index, t.tint_alpha),
-        )
-        self._paint_below(painter, axes, trace, count)
-        times, low, high = trace.columns(*self.view, count)
-        painter.setPen(signal_pen(trace.index, 1.0 if high is not low else 1.4))
-        buffer = self._buffers.setdefault((trace.name, trace.stage), LineBuffer())
-        lows = axes.y(low)
-        fill_trace(buffer, axes.x(times), lows, lows if high is low else axes.y(high))
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing, high is low)
-        buffer.draw(painter)
-        if isinstance(trace, ChangingStrip):
-            self._paint_texts(painter, axes, trace)
-        elif high is low and len(times) <= DOTS_BELOW:
-            painter.setPen(Qt.PenStyle.NoPen)
-            painter.setBrush(signal_color(trace.index))
-            for x, y in zip(axes.x(times).tolist(), lows.tolist(), strict=True):
-                if math.isfinite(y):
-                    painter.drawEllipse(QPointF(x, y), 2.4, 2.4)
-            painter.setBrush(Qt.BrushStyle.NoBrush)
-        painter.restore()
-        self._paint_gaps(painter, axes, trace)
-        self._paint_events(painter, axes, trace)
-        painter.setFont(text_font(-0.5))
-        label = trace.name
-        if trace.stage not in {"raw", OUTPUT}:
-            label += f" · {trace.stage}"
-        if (trace.name, trace.stage) in self.limits.own:
-            label += " · own limits"
-        width = painter.fontMetrics().horizontalAdvance(label) + 26
-        back = QRectF(
-            axes.rect.left() + 6, axes.rect.top() + 2, width, painter.fontMetrics().height() + 2
-        )
-        painter.fillRect(back, color(t.card, 215))
-        draw_marker(painter, QPointF(back.left() + 9, back.center().y()), trace.index)
-        painter.setPen(color(t.ink))
-        elide(painter, back.adjusted(19, 0, 0, 0), label)
-
-    def _scale_axes(self, axes: Axes, trace: Strip) -> Axes:
-        """Those that the scale's numbers are of: volts, or codes."""
-        if trace.step is None or (trace.name, trace.stage) not in self.scales:
-            return axes
-        low, high = axes.y_span
-        return Axes(axes.rect, axes.x_span, (low / trace.step, high / trace.step))
 
     def read_scale(self, number: int, how: str | None) -> None:
         """Have a strip's scale in codes (""), in hexadecimal (:data:`HEX`), or in its unit (None)."""
@@ -368,61 +308,6 @@ class TracePlot(QWidget):
         after: dict[str | None, str | None] = {None: "", "": HEX, HEX: None}
         self.read_scale(number, after[self.scales.get((trace.name, trace.stage))])
 
-    def _paint_below(self, painter: QPainter, axes: Axes, trace: Strip, count: int) -> None:
-        """The same channel of the recording that lies below, in ink that is no signal's."""
-        other = self.below.trace_like(trace) if self.below is not None else None
-        if other is None or self.below is None:
-            return
-        shift_s = self.below.shift_s
-        times, low, high = other.columns(self.view[0] - shift_s, self.view[1] - shift_s, count)
-        painter.setPen(QPen(color(theme().soft), 1.2))
-        buffer = self._buffers.setdefault((trace.name, f"{trace.stage} below"), LineBuffer())
-        lows = axes.y(low)
-        fill_trace(buffer, axes.x(times + shift_s), lows, lows if high is low else axes.y(high))
-        buffer.draw(painter)
-
-    def _paint_gaps(self, painter: QPainter, axes: Axes, trace: Strip) -> None:
-        """Where data never came: hatched, with a word."""
-        t = theme()
-        for begin_s, end_s in trace.missing_s:
-            left, right = float(axes.x(begin_s)), float(axes.x(end_s))
-            rect = QRectF(
-                left, axes.rect.top(), max(2.0, right - left), axes.rect.height()
-            ).intersected(axes.rect)
-            if not rect.isEmpty():
-                painter.fillRect(rect, color(t.bad, 60))
-
-    def _paint_texts(self, painter: QPainter, axes: Axes, trace: ChangingStrip) -> None:
-        """What was sent, where it began; what would lie over another is left out."""
-        painter.setFont(number_font(-1.5))
-        metrics, free = painter.fontMetrics(), axes.rect.left()
-        painter.setPen(color(theme().ink))
-        for at_s, line in trace.texts(*self.view):
-            x = max(axes.rect.left(), float(axes.x(at_s)))
-            if x < free:
-                continue
-            painter.drawLine(QPointF(x, axes.rect.center().y() - 2), QPointF(x, axes.rect.bottom()))
-            painter.drawText(QPointF(x + 4, axes.rect.bottom() - 4), line)
-            free = x + metrics.horizontalAdvance(line) + 14
-
-    def _paint_events(self, painter: QPainter, axes: Axes, trace: Strip) -> None:
-        """Above the trace: filled where a condition began, open where it ended."""
-        assert self._data is not None
-        times, began = self._data.events(trace)
-        inside = (times >= self.view[0]) & (times <= self.view[1])
-        if not inside.any() or np.count_nonzero(inside) > MOST_EVENTS:
-            return
-        painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-        ink = color(theme().ink)
-        painter.setPen(QPen(ink, 1.2))
-        top = axes.rect.top() + 1
-        for x, is_begin in zip(axes.x(times[inside]).tolist(), began[inside].tolist(), strict=True):
-            painter.setBrush(ink if is_begin else color(theme().card))
-            painter.drawPolygon(
-                QPolygonF([QPointF(x - 4, top), QPointF(x + 4, top), QPointF(x, top + 7)])
-            )
-        painter.setBrush(Qt.BrushStyle.NoBrush)
-
     def _paint_strip(self, painter: QPainter) -> None:
         assert self._data is not None
         t = theme()
@@ -437,9 +322,8 @@ class TracePlot(QWidget):
         )
         times, low, high = trace.columns(self._data.begin_s, self._data.end_s, int(strip.width()))
         painter.setPen(QPen(signal_color(trace.index, 150), 1))
-        buffer = self._buffers.setdefault(("strip", ""), LineBuffer())
-        fill_trace(buffer, axes.x(times), axes.y(low), axes.y(high))
-        buffer.draw(painter)
+        fill_trace(self._whole, axes.x(times), axes.y(low), axes.y(high))
+        self._whole.draw(painter)
         left, right = float(axes.x(self.view[0])), float(axes.x(self.view[1]))
         window = QRectF(left, strip.top(), max(3.0, right - left), strip.height()).intersected(
             strip
