@@ -39,6 +39,7 @@ def test_strips_follow_what_comes(now: StreamsPage, wait: Wait) -> None:
         ("Coil current", "raw"),
         ("Upper zone", "filtered"),
     ]
+    assert now.values.text().startswith("Space freezes")
     begin_s, end_s = plot.view
     assert end_s - begin_s == pytest.approx(10)
     wait(lambda: plot.view[1] > end_s + 0.2)

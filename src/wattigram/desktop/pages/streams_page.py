@@ -345,6 +345,7 @@ class StreamsPage(QWidget):
         keys = [one.key for one in self.now.channels if (one.name, one.stage) in shown]
         self.shown_wanted.emit(frozenset(keys))
         self.plot.show_take(self.now, shown)
+        self.values.show_values(self.plot.cursor_s)
 
     def _on_window(self, data: StreamData) -> None:
         """What is in sight of the board has been written: measure it."""
