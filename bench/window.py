@@ -13,6 +13,8 @@ from bench.harness import Row, compare
 
 KILN = Path(__file__).parents[1] / "examples" / "studio-kiln"
 TRACES, WIDTH, HEIGHT = 16, 900, 600
+RATE_HZ, SCANS = 100_000, 3_333
+"""Of a board that runs; scans in the time of a picture."""
 
 
 def window_rows() -> Iterator[Row]:
@@ -95,13 +97,74 @@ def window_rows() -> Iterator[Row]:
     )
     window.document.stack.setClean()
     window.close()
+    running = _Running()
+    yield compare(
+        "60 s of 16 signals at 100 kS/s move along", "one frame of 33 ms", 1.0, running.picture,
+        _Frame(0.033).wait,
+    )  # fmt: skip
+    running.page.close()
+
+
+class _Running:
+    """The Streams page with a board that has run for a minute."""
+
+    def __init__(self) -> None:
+        from bench.designs import sixteen_fast
+        from wattigram.core.capture.session.kept_run import KeptRun
+        from wattigram.core.capture.session.live_run import LiveRun
+        from wattigram.desktop.pages.streams_page import StreamsPage
+
+        self._workspace = sixteen_fast()
+        self._kept = KeptRun(self._workspace)
+        self._run = LiveRun(self._kept, self._workspace)
+        self._run.shown = frozenset(self._run.channels)
+        phase = np.arange(SCANS) * 2 * np.pi / 2000
+        noise = np.random.default_rng(0).normal(0, 3, (SCANS, TRACES))
+        levels = np.sin(phase)[:, None] * np.linspace(300, 1500, TRACES)
+        self._codes = (2048 + levels + noise).astype(np.uint16)
+        self._scans = 0
+        while self._scans < 60 * RATE_HZ:
+            self._feed()
+        for _ in range(60):
+            self._run.update()
+        self.page = StreamsPage()
+        self.page.resize(1280, 760)
+        self.page.show()
+        self.page.show_now()
+        self.picture()
+        self.page.plot.set_view(self._run.end_s - 60, self._run.end_s)
+
+    def _feed(self) -> None:
+        from wattigram.core.capture.transport import SampleRun
+
+        hz = self._workspace.bus_clock_hz.numerator
+        ticks = np.array([self._scans * hz // RATE_HZ])
+        items = self._codes.ravel()
+        run = SampleRun(0, self._scans * TRACES, items, ticks, np.array([len(items)]), False)
+        self._kept.add_run(run, hz)
+        self._scans += SCANS
+
+    def picture(self) -> None:
+        """What comes in the time of a picture, and the picture."""
+        from PyQt6.QtWidgets import QApplication
+
+        from wattigram.core.capture.session import Snapshot
+
+        self._feed()
+        self._run.update()
+        history = ((0, self._workspace),)
+        self.page.show_snapshot(Snapshot(state="running", now=self._run, history=history))
+        QApplication.processEvents()
 
 
 class _Frame:
-    """One display frame, as a bound."""
+    """A display frame, as a bound."""
+
+    def __init__(self, seconds: float = 0.016) -> None:
+        self._seconds = seconds
 
     def wait(self) -> None:
-        """Take 16 ms."""
+        """Take that long."""
         import time
 
-        time.sleep(0.016)
+        time.sleep(self._seconds)
