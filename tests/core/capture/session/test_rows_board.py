@@ -15,9 +15,11 @@ import pytest
 from tests.paths import EXAMPLES
 from tests.patience import PATIENCE_S
 from wattigram.core.base.errors import LinkError
+from wattigram.core.capture.foreign.byte_source import ByteSource
 from wattigram.core.capture.session import record_run
 from wattigram.core.capture.session.conditions import parse_condition
 from wattigram.core.capture.session.recording_plan import RecordingPlan
+from wattigram.core.capture.session.rows_board import RowsBoard
 from wattigram.core.capture.take import Take, open_take
 from wattigram.core.contract.row_formats import BinaryFormat, TextColumn, TextFormat
 from wattigram.core.judge import prove
@@ -193,6 +195,25 @@ def test_volts_units_holes_and_a_firmware_that_begins_anew(
         assert np.all(steps > 0)  # its time goes on where it was
         assert samples.times_s[149] == pytest.approx(1.49, abs=0.011)
         assert any("lie beyond the converter's range" in line for line in take.log)
+
+
+@pytest.mark.parametrize(("seconds", "told"), [(19.0, False), (38.0, True), (1.0, False)])
+def test_rows_that_come_at_another_rate_are_noticed(
+    design: Workspace, seconds: float, told: bool
+) -> None:
+    rows = np.column_stack(printed()[1:]).astype("<u2")
+    parts = [rows[at : at + 100].tobytes() for at in range(0, len(rows), 100)]
+    now, step = [0.0], seconds / (len(parts) - 1)
+
+    def read() -> bytes | None:
+        now[0] += step
+        return parts.pop(0) if parts else None
+
+    form = BinaryFormat(number="u16", channels=2)
+    board = RowsBoard(binary(design, form), ByteSource("wire", read, lambda: None), lambda: now[0])
+    board.command("start")
+    text = b"".join(iter(board.read, b""))
+    assert (b"is that their rate?" in text) == told
 
 
 @pytest.mark.parametrize(

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import time
 from collections import deque
+from collections.abc import Callable
 from typing import Any
 
 import msgspec
@@ -31,6 +33,8 @@ from wattigram.core.model.design import Chain, Workspace, signal_scale
 from wattigram.core.predict.timing import scan_timing
 
 SCANS_A_FRAME = 256
+LEAST_HEARD_S, OTHER_RATE = 2.0, 0.05
+"""For how long rows must come before the host can tell their rate, and by what share it may be off."""
 MOST_WAITING = 64
 """Frames that are handed out at once."""
 VOLTS = {"V": 1.0, "mV": 1e-3, "µV": 1e-6, "μV": 1e-6, "uV": 1e-6, "kV": 1e3}
@@ -51,8 +55,14 @@ class RowsBoard:
 
     debugger = None
 
-    def __init__(self, workspace: Workspace, source: ByteSource) -> None:
-        """The project says how rows are written.
+    def __init__(
+        self,
+        workspace: Workspace,
+        source: ByteSource,
+        clock: Callable[[], float] = time.monotonic,
+    ) -> None:
+        """The project says how rows are written; ``clock`` is the host's, in seconds, and only tells whether a rate
+        that was said can be.
 
         Raises
         ------
@@ -66,6 +76,7 @@ class RowsBoard:
                 cure="Choose Stream, Rows of other firmware…, or “wattigram stream --keep”.",
             )
         self.name = source.name
+        self._clock = clock
         self._workspace, self._source, self._setup = workspace, source, rows
         self._tick_hz = workspace.bus_clock_hz.numerator
         self._time = time_column(rows.format)
@@ -86,6 +97,9 @@ class RowsBoard:
         self._ticks = 0
         self._begin_s: float | None = None
         self._last_s = 0.0
+        self._heard: tuple[float, int] | None = None
+        """When rows first came, by the host, and how many at once."""
+        self._came = (0.0, 0)
         self._others = self._lost = 0
         self._beyond = 0
 
@@ -167,7 +181,23 @@ class RowsBoard:
             ):
                 if count:
                     self._say(FrameType.LOG, f"{count} {what}")
+            self._tell_rate()
         self._say(FrameType.REPLY, " ".join(["stopped", *self._totals()]))
+
+    def _tell_rate(self) -> None:
+        """That rows came at another rate than they are taken to, where no column tells when, and that can be told."""
+        if self._time is not None or self._heard is None or not self._source.is_live:
+            return
+        seconds, rows = self._came[0] - self._heard[0], self._came[1] - self._heard[1]
+        if seconds < LEAST_HEARD_S or not rows:
+            return
+        came_hz = rows / seconds
+        if abs(came_hz / self._rate_hz - 1) > OTHER_RATE:
+            self._say(
+                FrameType.LOG,
+                f"about {came_hz:.3g} rows a second came by the host's clock, and they are taken to come at "
+                f"{self._rate_hz:g}: is that their rate?",
+            )
 
     def _totals(self) -> list[str]:
         return [
@@ -182,6 +212,10 @@ class RowsBoard:
             self._row += lost  # their numbers are passed over
         if not len(values):
             return
+        now = self._clock()
+        self._came = now, self._row + len(values)
+        if self._heard is None:
+            self._heard = self._came
         numbers = self._row + np.arange(len(values))
         times_s = self._times(values, numbers)
         ticks = np.rint(times_s * self._tick_hz).astype(np.int64)
