@@ -181,6 +181,23 @@ def test_an_event_is_held_with_what_was_before(
     assert window.board.latest.recording is None
 
 
+def test_a_hold_that_is_ended_early_says_so(now: StreamsPage, wait: Wait) -> None:
+    form = now.now_panel.hold
+    form.what.setCurrentText("Coil current > 2 V")
+    form.before.setText("100 ms")
+    form.after.setText("60 s")
+    form.arm()
+    wait(lambda: "is being held" in form.state.text())
+    rows = now.takes.count()
+    click(form.button, QPointF(10, 10))
+    wait(lambda: now.takes.count() == rows + 1)
+    path = now.takes.item(0).data(Qt.ItemDataRole.UserRole)  # type: ignore[union-attr]
+    with open_take(Path(path)) as take:
+        assert not take.complete
+        assert "no longer held" in take.ended
+        assert take.samples > 0
+
+
 @pytest.mark.parametrize(
     ("field", "text", "why"),
     [

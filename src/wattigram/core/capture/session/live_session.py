@@ -21,25 +21,23 @@ from wattigram.core.base.models import json_of
 from wattigram.core.capture.session.address import IMAGE, is_serial, is_virtual
 from wattigram.core.capture.session.board_process import ChildBoard, virtual_board
 from wattigram.core.capture.session.continuation import SuspendedTake, finish_suspended, new_take
-from wattigram.core.capture.session.kept_run import NEVER
 from wattigram.core.capture.session.link_load import overload_text
 from wattigram.core.capture.session.live_run import LiveRun
 from wattigram.core.capture.session.memory_reader import LOOK_S, read_memory
 from wattigram.core.capture.session.output_view import output_pictures
 from wattigram.core.capture.session.port import debugger_of, open_port
-from wattigram.core.capture.session.recording_plan import PlannedRecorder, RecordingPlan
-from wattigram.core.capture.session.snapshot import HoldState, Snapshot, ViewRequest
+from wattigram.core.capture.session.recording_plan import RecordingPlan
+from wattigram.core.capture.session.run_takes import RunTakes
+from wattigram.core.capture.session.snapshot import Snapshot, ViewRequest
 from wattigram.core.capture.session.stream_drawer import StreamDrawer
 from wattigram.core.capture.session.stream_receiver import StreamReceiver
-from wattigram.core.capture.take import TakeWriter
-from wattigram.core.capture.take.take_numbers import next_take_path
 from wattigram.core.capture.transport.debug_client import DebugClient
 from wattigram.core.contract.image import MemoryLocation
 from wattigram.core.model.design import (
     Workspace,
     project_text,
 )
-from wattigram.core.predict.expected import History, workspace_at
+from wattigram.core.predict.expected import History
 from wattigram.core.silicon.deploy import effective_bench
 
 if TYPE_CHECKING:
@@ -83,14 +81,9 @@ class LiveSession:
         takes it."""
         self._history: History = ((0, workspace),)
         self._reception = StreamReceiver(workspace, keeps=True)
-        assert self._reception.kept is not None
-        self._kept = self._reception.kept
-        self.now = LiveRun(self._kept, workspace)
+        self._takes = RunTakes(self._reception, lambda: self._history)
+        self.now = LiveRun(self._takes.kept, workspace)
         """What is kept of the run, to be drawn while it grows."""
-        self._recorder: PlannedRecorder | None = None
-        self._held: list[Path] = []
-        self._frozen: Path | None = None
-        self._copied: Path | str | None = None
         self._drawer = StreamDrawer(self._reception)
         self._transport: Port | None = None
         self._board: ChildBoard | None = None
@@ -129,11 +122,11 @@ class LiveSession:
 
     def freeze(self, take: Path) -> None:
         """Write what is kept of the run now as a take of its own; the board runs on."""
-        self._commands.put(lambda: self._freeze(take))
+        self._commands.put(lambda: self._takes.freeze(take))
 
     def copy(self, take: Path, begin_s: float) -> None:
         """Write what came since ``begin_s``, in seconds since the board's start, to be measured."""
-        self._commands.put(lambda: self._copy(take, begin_s))
+        self._commands.put(lambda: self._takes.copy(take, begin_s))
 
     def stop(self) -> None:
         """Stop the board; a recording is finished."""
@@ -164,6 +157,7 @@ class LiveSession:
             self._connect()
             self._loop()
         except LinkError as fault:
+            self._takes.end_hold()
             self._state, self._message = "failed", str(fault)
             if is_serial(self._address):
                 self.suspended = (
@@ -186,6 +180,7 @@ class LiveSession:
                 and self.suspended is None
             ):
                 finish_suspended(self._begins.suspended)
+            self._takes.end_hold()
             self._finish_take(
                 self._message if self._state == "failed" else "The connection was ended."
             )
@@ -219,14 +214,13 @@ class LiveSession:
                 self._reception.feed(data)
                 self._after_feed()
             self._reception.flush_if_due()
-            self._follow_hold()
+            self._message = self._takes.follow_hold() or self._message
             self._tell_fault()
             now = time.monotonic()
             if self._begins is not None:
                 self._go_on_beginning(now)
             self._give_up_stopping(now)
-            soon = self._recorder is not None and self._recorder.asks
-            if self._running and now - asked >= (ASK_SOON_S if soon else ASK_S):
+            if self._running and now - asked >= (ASK_SOON_S if self._takes.asks else ASK_S):
                 asked = now
                 self._transport.command("query")
             if self._looks and now - looked >= LOOK_S:
@@ -290,7 +284,7 @@ class LiveSession:
     def _after_feed(self) -> None:
         reception = self._reception
         if reception.stopped and self._running:
-            self._end_hold()
+            self._takes.end_hold()
             self._running = False
             self._stop_asked_s = None
             self._state = "idle"
@@ -330,7 +324,7 @@ class LiveSession:
 
     def _start(self, begins: _Beginning) -> None:
         assert self._transport is not None
-        self._end_hold()
+        self._takes.end_hold()
         self._reception.begin()
         for channel in self.now.channels.values():
             channel.forget_extremes()
@@ -354,105 +348,22 @@ class LiveSession:
         self._state = "running"
 
     def _record(self, path: Path) -> None:
-        """From the start of the run where all of it is kept, else from as far back as that reaches."""
+        """What comes and what is kept; a board that does not run is started for it."""
         if not self._running or self._reception.identity is None:
             self._begin(_Beginning(path, None))
             return
-        self._end_hold()
+        self._takes.end_hold()
         self._finish_take("Another recording was started.")
-        self._begin_take(path, self._kept.begin_ticks(0))
-
-    def _begin_take(self, path: Path, begin_ticks: int) -> None:
-        self._reception.start_writing_since(self._new_take(path, begin_ticks), begin_ticks)
-        self._add_turns(begin_ticks)
-
-    def _new_take(self, path: Path, begin_ticks: int) -> TakeWriter:
-        identity = self._reception.identity
-        assert identity is not None
-        workspace = workspace_at(self._history, begin_ticks)
-        return new_take(workspace, identity, path, numbered=True, begins_ticks=begin_ticks)
-
-    def _add_turns(self, begin_ticks: int) -> None:
-        """Knobs that were turned since a take begins which was asked for later."""
-        for ticks, workspace in self._history[1:]:
-            if ticks > begin_ticks:
-                self._reception.add_bench(ticks, project_text(workspace.project))
+        self._takes.record(path)
 
     def _end_recording(self) -> None:
-        writer = self._reception.cut_writing() if self._recorder is None else None
-        if writer is not None:
-            self._recorded = writer.path
-
-    def _freeze(self, path: Path) -> None:
-        if self._kept.newest_ticks and self._reception.identity is not None:
-            self._frozen = self._write_kept(path, 0)
-        else:
-            self._message = "Nothing has come yet that could be kept."
-
-    def _copy(self, path: Path, begin_s: float) -> None:
-        if self._kept.newest_ticks and self._reception.identity is not None:
-            try:
-                self._copied = self._write_kept(path, round(begin_s * self._kept.tick_hz))
-            except TakeError as fault:
-                self._copied = str(fault)
-        else:
-            self._copied = "Nothing has come yet."
-
-    def _write_kept(self, path: Path, since_ticks: int) -> Path:
-        begin_ticks = self._kept.begin_ticks(since_ticks)
-        writer = self._new_take(path, begin_ticks)
-        try:
-            self._kept.write(writer, begin_ticks)
-            for ticks, workspace in self._history[1:]:
-                if ticks > begin_ticks:
-                    writer.add_bench(ticks, project_text(workspace.project))
-        finally:
-            writer.close(self._reception.lost_cycles, {})
-        return writer.path
+        self._recorded = self._takes.end_recording() or self._recorded
 
     def _hold(self, plan: RecordingPlan | None, folder: Path) -> None:
-        self._end_hold()
         if plan is None:
-            return
-        if self._reception.writer is not None or self._reception.identity is None:
-            self._message = (
-                "Nothing is held while a take is recorded, or before the board has said who it is."
-            )
-            return
-
-        def new_writer(begin_ticks: int) -> TakeWriter:
-            return self._new_take(next_take_path(folder), begin_ticks)
-
-        workspace = self._history[-1][1]
-        self._recorder = PlannedRecorder(workspace, self._reception, plan, new_writer)
-        self._recorder.on_open = self._add_turns
-        self._recorder.begin_at_once()
-        self._reception.recorder = self._recorder
-
-    def _follow_hold(self) -> None:
-        """What was held since the last time, and the end of it."""
-        recorder = self._recorder
-        if recorder is None:
-            return
-        while recorder.closed:
-            self._held.append(recorder.closed.pop(0))
-        if recorder.fault is not None:
-            self._message = str(recorder.fault)
-            self._end_hold()
-
-    def _end_hold(self) -> None:
-        """Hold no more; a take that is being held ends with what it has."""
-        recorder, self._recorder = self._recorder, None
-        self._reception.recorder = None
-        self._kept.held_ticks = NEVER
-        if recorder is None:
-            return
-        if recorder.is_recording:
-            recorder.finish()
-        writer = self._reception.cut_writing() if recorder.is_recording else None
-        self._held += recorder.closed
-        if writer is not None:
-            self._held.append(writer.path)
+            self._takes.end_hold()
+        else:
+            self._takes.hold(plan, folder)
 
     def _stop(self) -> None:
         assert self._transport is not None
@@ -486,23 +397,16 @@ class LiveSession:
         except TakeError as fault:
             self._message = str(fault)
 
-    def _hold_state(self) -> HoldState | None:
-        recorder = self._recorder
-        if recorder is None or recorder.plan.starts is None:
-            return None
-        return HoldState(
-            recorder.plan.starts.title, recorder.begun, recorder.is_recording, recorder.is_over
-        )
-
     def _publish(self) -> None:
         reception = self._reception
         identity = reception.identity
         workspace = self._history[-1][1]
         recorded, self._recorded = self._recorded, None
         self.now.update()
-        held, self._held = tuple(self._held), []
-        frozen, self._frozen = self._frozen, None
-        copied, self._copied = self._copied, None
+        takes = self._takes
+        held, takes.held = tuple(takes.held), []
+        frozen, takes.frozen = takes.frozen, None
+        copied, takes.copied = takes.copied, None
         pictures = {}
         for request in self._requests:
             drawn = self._drawer.picture(request, self._history)
@@ -538,14 +442,12 @@ class LiveSession:
                     if stream in reception.rings
                 },
                 memory=dict(self._memory),
-                recording=reception.writer.path
-                if reception.writer is not None and self._recorder is None
-                else None,
+                recording=takes.recording,
                 recorded=recorded,
                 held=held,
                 frozen=frozen,
                 copied=copied,
-                hold=self._hold_state(),
+                hold=takes.hold_state,
                 now=self.now,
                 history=self._history,
             )

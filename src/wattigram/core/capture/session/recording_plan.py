@@ -168,6 +168,20 @@ class PlannedRecorder:
         self._all_came = True
         self._go_on()
 
+    def end(self) -> None:
+        """Nobody wants more: a take that is being written ends with what it has, and says so."""
+        if not self._is_recording:
+            return
+        self._is_recording = False
+        try:
+            writer = self._reception.finish_writing(
+                "" if self._reception.stopped else "It was no longer held before it was to end."
+            )
+            if writer is not None:
+                self.closed.append(writer.path)
+        except TakeError as fault:
+            self.fault = fault
+
     def _end_by(self, ticks: int) -> None:
         self._end_ticks = ticks if self._end_ticks is None else min(self._end_ticks, ticks)
 
