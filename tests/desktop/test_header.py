@@ -47,6 +47,13 @@ STATES = [
         "Stop recording · 12 s",
         "",
     ),
+    (
+        RUNNING | {"recording": Path("x.h5"), "recording_since_s": 5.0},
+        "● Board running · build 4f2a",
+        "Stop",
+        "Stop recording · 7 s",
+        "",
+    ),
     ({"state": "failed", "message": "It is gone."}, "○ Board failed", "Run", "Record", "bad"),
 ]
 

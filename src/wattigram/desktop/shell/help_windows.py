@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-from importlib.metadata import PackageNotFoundError, metadata, requires
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
@@ -70,6 +69,8 @@ def show_report(parent: QWidget) -> TextWindow:
 
 def about_text() -> str:
     """In Markdown."""
+    from importlib.metadata import PackageNotFoundError, metadata  # slow, and few ask
+
     lines = [
         "# Wattigram",
         f"Version {__version__}, under the GNU General Public License, version 3 or later.",
@@ -88,6 +89,8 @@ def about_text() -> str:
 
 def _packages() -> list[str]:
     """What the program itself needs, as it was installed with."""
+    from importlib.metadata import PackageNotFoundError, requires  # as above
+
     try:
         needed = requires("wattigram") or []
     except PackageNotFoundError:

@@ -144,7 +144,9 @@ class Header(QWidget):
         self.run_button.setText("Stop" if snapshot.state == "running" else "Run")
         recording = snapshot.recording is not None
         self.record_button.setText(
-            f"Stop recording · {snapshot.seconds:.0f} s" if recording else "Record"
+            f"Stop recording · {snapshot.seconds - snapshot.recording_since_s:.0f} s"
+            if recording
+            else "Record"
         )
 
     def show_proof(self, proof: Proof | None) -> None:

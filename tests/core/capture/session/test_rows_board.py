@@ -9,6 +9,7 @@ from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from pathlib import Path
 
+import h5py
 import numpy as np
 import pytest
 
@@ -156,6 +157,53 @@ def test_bytes_with_a_counter_tell_what_was_lost(design: Workspace, tmp_path: Pa
         assert samples.items[600] == zone[600]
         assert samples.times_s[600] == pytest.approx(6.0)  # at the design's own rate
         assert any("20 frames are missing" in line for line in take.log)
+
+
+def counted(path: Path, each: int, lost: set[int]) -> tuple[BinaryFormat, np.ndarray]:
+    """Write frames with a counter but for some, all to be read at once; their format, and all rows."""
+    form = BinaryFormat(
+        number="u16", channels=2, framing="sync", sync="a55a", frame_bytes=3 + 4 * each,
+        skip_bytes=1, counter_at=2, counter_bytes=1, rows=each,
+    )  # fmt: skip
+    rows = np.column_stack(printed()[1:]).astype("<u2").reshape(-1, each, 2)
+    frames = [
+        b"\xa5\x5a" + bytes([number % 256]) + frame.tobytes() for number, frame in enumerate(rows)
+    ]
+    path.write_bytes(b"".join(one for number, one in enumerate(frames) if number not in lost))
+    return form, rows.reshape(-1, 2)
+
+
+@pytest.mark.parametrize("each", [1, 2])
+def test_rows_before_a_loss_keep_their_instants_though_all_come_at_once(
+    design: Workspace, tmp_path: Path, each: int
+) -> None:
+    form, rows = counted(tmp_path / "rows.bin", each, {300, 301, 302, 700})
+    board = f"rows:{tmp_path / 'rows.bin'}"
+    with run(binary(design, form), tmp_path / "t.h5", board) as take:
+        samples = take.raw("Chamber")
+        assert samples is not None
+        came = samples.valid
+        assert np.count_nonzero(~came) == 4 * each
+        np.testing.assert_array_equal(samples.items[came], rows[came, 0])
+        assert not came[300 * each : 303 * each].any()
+        assert not came[700 * each : 701 * each].any()
+
+
+def test_each_part_says_what_was_lost_in_it(design: Workspace, tmp_path: Path) -> None:
+    form, _rows = counted(tmp_path / "rows.bin", 1, {300, 301, 302, 1500})
+    outcome = record_run(
+        binary(design, form),
+        20.0,
+        tmp_path / "t.h5",
+        board=f"rows:{tmp_path / 'rows.bin'}",
+        plan=RecordingPlan(split_s=10.0),
+    )
+    told = []
+    for path in outcome.takes:
+        with open_take(path) as take, h5py.File(path) as file:
+            assert file.attrs["scans_lost"] == take.lost_cycles
+            told.append(take.lost_cycles)
+    assert told == [3, 1]
 
 
 def test_a_rate_that_is_said_is_that_of_the_rows(design: Workspace, tmp_path: Path) -> None:

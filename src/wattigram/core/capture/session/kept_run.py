@@ -250,8 +250,7 @@ class KeptRun:
 
     def begin_ticks(self, ticks: int) -> int:
         """From when on a take can be written that is to begin at ``ticks``: 0 where that is the whole run."""
-        wanted = max(ticks, self.oldest_ticks)
-        return wanted if wanted > 0 else 0
+        return max(0, ticks, self.oldest_ticks)
 
     def write(self, writer: TakeWriter, begin_ticks: int, end_ticks: int | None = None) -> None:
         """Write all that came since ``begin_ticks`` (0: of the whole run), which is not before

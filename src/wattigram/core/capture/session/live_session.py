@@ -443,6 +443,7 @@ class LiveSession:
                 },
                 memory=dict(self._memory),
                 recording=takes.recording,
+                recording_since_s=takes.recording_since_s,
                 recorded=recorded,
                 held=held,
                 frozen=frozen,

@@ -5,6 +5,7 @@ from __future__ import annotations
 import time
 from collections import deque
 from collections.abc import Callable
+from copy import deepcopy
 from typing import Any
 
 import msgspec
@@ -29,6 +30,7 @@ from wattigram.core.contract.link import (
     Identity,
     encode_frame,
 )
+from wattigram.core.contract.row_formats import BinaryFormat
 from wattigram.core.model.design import Chain, Workspace, signal_scale
 from wattigram.core.predict.timing import scan_timing
 
@@ -80,6 +82,7 @@ class RowsBoard:
         self._workspace, self._source, self._setup = workspace, source, rows
         self._tick_hz = workspace.bus_clock_hz.numerator
         self._time = time_column(rows.format)
+        self._rows_a_frame = rows.format.rows if isinstance(rows.format, BinaryFormat) else 1
         self._chains = self._mapped(column_names(rows.format), column_units(rows.format))
         rate_hz = rows.rate_hz
         if rate_hz is None:
@@ -154,15 +157,33 @@ class RowsBoard:
         """What has come within a moment, as frames."""
         if self._is_on and not self._out:
             data = self._source.read()
-            rows = self._reader.feed(data or b"", is_end=data is None)
-            self._others += rows.others
-            self._take(rows.values, rows.lost)
+            self._hear(data or b"", is_end=data is None)
             if data is None or (self._ends is not None and self._ticks >= self._ends):
                 self._stop()
         elif not self._out:
             self._wait()
         handed = [self._out.popleft() for _ in range(min(len(self._out), MOST_WAITING))]
         return b"".join(handed)
+
+    def _hear(self, data: bytes, *, is_end: bool) -> None:
+        """Take what bytes say. Where frames are missing among them they are looked at again in halves, until it is
+        known which rows came before those."""
+        form = self._setup.format
+        counts = isinstance(form, BinaryFormat) and form.counter_bytes > 0
+        before = deepcopy(self._reader) if counts else None
+        rows = self._reader.feed(data, is_end=is_end)
+        if (
+            rows.lost
+            and before is not None
+            and len(data) > 1
+            and len(rows.values) > self._rows_a_frame
+        ):
+            self._reader, half = before, len(data) // 2
+            self._hear(data[:half], is_end=False)
+            self._hear(data[half:], is_end=is_end)
+            return
+        self._others += rows.others
+        self._take(rows.values, rows.lost)
 
     def _wait(self) -> None:
         """What comes before it is started belongs to no run; what lies in a file or a pipe stays there."""
@@ -209,7 +230,7 @@ class RowsBoard:
         """Send (rows, columns) as scans."""
         if lost:
             self._lost += lost
-            self._row += lost  # their numbers are passed over
+            self._row += lost * self._rows_a_frame  # their numbers are passed over
         if not len(values):
             return
         now = self._clock()

@@ -44,6 +44,12 @@ class RunTakes:
         return writer.path if writer is not None and self._recorder is None else None
 
     @property
+    def recording_since_s(self) -> float:
+        """When that take begins, in seconds since the board's start."""
+        writer = self._reception.writer
+        return writer.begins_ticks / writer.tick_hz if writer is not None else 0.0
+
+    @property
     def hold_state(self) -> HoldState | None:
         """What is waited for."""
         recorder = self._recorder
@@ -146,5 +152,5 @@ class RunTakes:
                 if ticks > begin_ticks:
                     writer.add_bench(ticks, project_text(workspace.project))
         finally:
-            writer.close(self._reception.lost_cycles, {})
+            writer.close(writer.lost_scans, {})
         return writer.path

@@ -107,6 +107,8 @@ class Snapshot(msgspec.Struct, frozen=True):
     memory: dict[str, bytes] = msgspec.field(default_factory=dict)
     """Places of the image that are looked at, by name."""
     recording: Path | None = None
+    recording_since_s: float = 0.0
+    """When what is being recorded begins, in seconds since the board's start."""
     recorded: Path | None = None
     """A take that has just been finished."""
     held: tuple[Path, ...] = ()

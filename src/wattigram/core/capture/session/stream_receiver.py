@@ -460,7 +460,7 @@ class StreamReceiver:
         try:
             self.kept.write(writer, begin_ticks, end_ticks)
         except TakeError as fault:
-            writer.close(self.lost_cycles, {}, ended=fault.message)
+            writer.close(writer.lost_scans, {}, ended=fault.message)
             raise
         self.writer = writer
 
@@ -475,7 +475,7 @@ class StreamReceiver:
         writer, self.writer = self.writer, None
         if writer is not None:
             # The board's counts are of some instant before, or after.
-            writer.close(self.lost_cycles, {})
+            writer.close(writer.lost_scans, {})
         return writer
 
     def finish_writing(self, ended: str = "") -> TakeWriter | None:
@@ -491,7 +491,8 @@ class StreamReceiver:
         if writer is not None:
             if not self.stopped and not ended:
                 ended = "The recording was ended before the board said that it had stopped."
-            writer.close(self.lost_cycles, self.totals, ended=ended)
+            lost = writer.lost_scans if writer.begins_ticks else self.lost_cycles
+            writer.close(lost, self.totals, ended=ended)
         return writer
 
     def suspend(self) -> SuspendedTake | None:

@@ -26,6 +26,7 @@ from wattigram.core.capture.take.extremes import ExtremesGatherer
 from wattigram.core.capture.take.layout import EVENT_DTYPE, FORMAT, FRAME_DTYPE, GAP_DTYPE, VERSION
 from wattigram.core.capture.take.self_description import Described, write_description
 from wattigram.core.capture.transport import SampleRun
+from wattigram.core.contract.link import STAMP_STREAM
 
 CHUNK_BYTES = 256 * 1024
 FLUSH_S = 0.5
@@ -264,7 +265,7 @@ class TakeWriter:
     ) -> None:
         """``described`` is what each stream's data set says of itself. A take that begins at ``begins_ticks``
         of the run holds of each stream what comes from its first item on: what was before is not missing."""
-        self._begins_ticks = begins_ticks
+        self.begins_ticks = begins_ticks
         check_target(path, overwrite)
         self._described = described or {}
         self.path = path
@@ -302,7 +303,7 @@ class TakeWriter:
         started: str,
     ) -> None:
         self.tick_hz = tick_hz
-        self.samples = self.item_bytes = 0
+        self.samples = self.item_bytes = self.lost_scans = 0
         attributes = self._file.attrs
         attributes["format"] = FORMAT
         attributes["version"] = VERSION
@@ -311,8 +312,8 @@ class TakeWriter:
         attributes["board"] = board
         attributes["started"] = started or time.strftime("%Y-%m-%dT%H:%M:%S%z")
         attributes["complete"] = False
-        if self._begins_ticks:
-            attributes["begins_ticks"] = self._begins_ticks
+        if self.begins_ticks:
+            attributes["begins_ticks"] = self.begins_ticks
         text = h5py.string_dtype()
         self._file.create_dataset("project", data=project_text, dtype=text)
         if part_text:
@@ -355,7 +356,7 @@ class TakeWriter:
                 run.stream,
                 run.items.dtype,
                 self._before_chunk,
-                run.first if self._begins_ticks else 0,
+                run.first if self.begins_ticks else 0,
                 _halves(self._described.get(run.stream, {})),
             )
             self._streams[run.stream] = stream
@@ -389,6 +390,9 @@ class TakeWriter:
 
     def add_gap(self, stream: int, first: int, count: int) -> None:
         """Note that ``count`` items from ``first`` on never came."""
+        if stream < STAMP_STREAM and count > 0:
+            slots = max(1, len(self._described.get(stream, {}).get("signals", ())))
+            self.lost_scans += (first + count - 1) // slots - first // slots + 1
         self._gaps.add(np.array([stream]), np.array([first]), np.array([count]))
 
     def add_repeat(self, stream: int, first: int, count: int) -> None:
@@ -399,7 +403,7 @@ class TakeWriter:
         """Note items missing at the end, once the board has said how many it sent; returns their
         count."""
         known = self._streams.get(stream)
-        if known is None and self._begins_ticks:
+        if known is None and self.begins_ticks:
             return 0  # nobody knows what of it came before
         done = known.next_item if known else 0
         missing = items - done
