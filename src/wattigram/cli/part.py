@@ -83,7 +83,10 @@ def from_svd(path: Path, blocks: tuple[str, ...]) -> None:
 
     PATH: Register description in the open SVD format (XML).
     """
-    peripherals = read_svd(path)
+    description = read_svd(path)
+    peripherals = description.peripherals
+    for note in description.notes:
+        click.echo(note, err=True)
     if not blocks:
         for peripheral in peripherals:
             click.echo(

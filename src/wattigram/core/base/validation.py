@@ -187,6 +187,11 @@ def faults_of(
     return faults or (ModelFault((), "rule", _own_words(known), None),)
 
 
+def value_faults(annotation: Any, value: Any) -> tuple[ModelFault, ...]:
+    """Every fault of one value in a file, by what a field is declared as."""
+    return tuple(_Search(True).faults(annotation, value, ()))
+
+
 def _own_words(fault: BaseException) -> str:
     """What a rule of ours said, else the library's own words."""
     return str(fault.__cause__ or fault)

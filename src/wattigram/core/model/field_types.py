@@ -16,11 +16,18 @@ Name = Annotated[
         description="a text of 1 to 60 characters on one line",
     ),
 ]
-PinName = Annotated[str, Meta(pattern=r"^[A-Z][0-9]{1,2}\Z", description="a pin such as A3")]
+_PIN = r"(?=[A-Z_.]*[0-9])[A-Z][A-Z0-9_.]{1,9}"
+PinName = Annotated[
+    str,
+    Meta(
+        pattern=rf"^{_PIN}\Z",
+        description="a pin such as A3 or PB12: capitals and digits, at most ten",
+    ),
+]
 InputName = Annotated[
     str,
     Meta(
-        pattern=r"^([A-Z][0-9]{1,2}|[a-z][a-z0-9 ÷.\-]{1,30})\Z",
+        pattern=rf"^({_PIN}|[a-z][a-z0-9 ÷.\-]{{1,30}})\Z",
         description="a pin such as A3 or an internal channel such as supply ÷ 2",
     ),
 ]
@@ -43,6 +50,11 @@ Clocks = (
     | Annotated[float, Meta(gt=0, le=1 << 32, description=_CLOCKS)]
 )
 """Of a converter, which may be no whole number."""
+ExtraClocks = (
+    Annotated[int, Meta(ge=0, le=1000, description=_CLOCKS)]
+    | Annotated[float, Meta(ge=0, le=1000, description=_CLOCKS)]
+)
+"""Clocks that come on top of others; there may be none."""
 
 TriggerKind = Literal[
     "software", "free-running", "timer", "edge", "comparator", "threshold", "converter"

@@ -23,7 +23,7 @@ def slot_panel(
     noise = signal_noise(workspace, chain, signal)
     slot = chain.slots[place]
     converter = workspace.converter(chain)
-    conversion = converter.conversion_cycles(chain.bits)
+    conversion = f"{float(converter.conversion_cycles(chain.bits)):g}"
     times = f"{timing.repeats} × " if timing.repeats > 1 else ""
     facts = [
         Fact(

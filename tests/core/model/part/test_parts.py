@@ -26,7 +26,7 @@ SHIPPED = [find_part(entry.id) for entry in list_parts()]
 
 @pytest.mark.parametrize("part", SHIPPED, ids=lambda part: part.id)
 def test_a_part_is_whole(part: Part) -> None:
-    assert part.version == 6
+    assert part.version == 7
     for converter in part.converters:
         assert converter.sampling_cycles == tuple(sorted(converter.sampling_cycles))
         assert set(converter.channels) <= set(part.pins)

@@ -24,6 +24,7 @@ from wattigram.core.model.field_types import (
     Alignment,
     Clocks,
     Cycles,
+    ExtraClocks,
     Flag,
     InputName,
     Judged,
@@ -84,7 +85,7 @@ class Converter(StrictModel):
 
     name: Name
     bits: Annotated[tuple[Annotated[int, Meta(ge=4, le=24)], ...], Meta(min_length=1)]
-    conversion_extra_cycles: Annotated[int, Meta(ge=0, le=1000)]
+    conversion_extra_cycles: ExtraClocks
     dividers: Annotated[tuple[Positive, ...], Meta(min_length=1)]
     clock_low_hz: Hertz
     clock_high_hz: Hertz
@@ -157,6 +158,7 @@ class Converter(StrictModel):
         check_distinct(self.dividers, f"{self.name}: divider")
         check_distinct(self.sampling_cycles, f"{self.name}: sampling time")
         check_clocks(self.sampling_cycles, f"{self.name}: sampling time")
+        check_clocks((self.conversion_extra_cycles,), f"{self.name}: conversion")
         check_distinct(self.channel_numbers, f"{self.name}: channel")
         check_distinct(tuple(item.name for item in self.internal), f"{self.name}: internal channel")
         self._check_groups()
@@ -184,9 +186,9 @@ class Converter(StrictModel):
                     "Remove it."
                 )
 
-    def conversion_cycles(self, bits: int) -> int:
+    def conversion_cycles(self, bits: int) -> Fraction:
         """Converter clocks from the held instant to the code."""
-        return bits + self.conversion_extra_cycles
+        return bits + Fraction(self.conversion_extra_cycles)
 
     def channel(self, pin: str, negative: str | None = None) -> int | None:
         """Channel of a pin, of an internal input, or of a differential pair; None where there is

@@ -19,7 +19,12 @@ _TABLES = {
 """Settings whose fields are coded by a table of words, and the words that have changed."""
 
 
-def from_version_5(data: dict[str, Any]) -> dict[str, Any]:
+def from_older(data: dict[str, Any]) -> dict[str, Any]:
+    """Versions up to 6 lacked what is optional now."""
+    return {**(_from_version_5(data) if data["version"] < 6 else data), "version": 7}
+
+
+def _from_version_5(data: dict[str, Any]) -> dict[str, Any]:
     """Version 5 and its forerunners had other words for scans, averages and thresholds."""
     for converter in _tables(data, "converters"):
         _rename_items(converter, "triggers", _TRIGGERS)
@@ -34,7 +39,7 @@ def from_version_5(data: dict[str, Any]) -> dict[str, Any]:
                 words, table = _TABLES.get(str(field.get("sets"))), field.get("table")
                 if words is not None and isinstance(table, dict):
                     field["table"] = {words.get(key, key): code for key, code in table.items()}
-    return {**data, "version": 6}
+    return data
 
 
 def _tables(data: Mapping[str, Any], key: str) -> Iterator[dict[str, Any]]:

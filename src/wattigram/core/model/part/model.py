@@ -35,11 +35,11 @@ from wattigram.core.model.field_types import (
     check_distinct,
 )
 from wattigram.core.model.part.converter import ComparatorUnit, Converter
-from wattigram.core.model.part.migrations import from_version_5
+from wattigram.core.model.part.migrations import from_older
 from wattigram.core.model.part.registers import Block, MemoryMap, Register, check_blocks
 
 FORMAT = "wattigram-part"
-NEWEST_VERSION = 6
+NEWEST_VERSION = 7
 
 
 class Processor(StrictModel):
@@ -164,7 +164,7 @@ class Part(StrictModel, dict=True):
     """A microcontroller as far as analog chains are concerned."""
 
     format: Literal["wattigram-part"]
-    version: Literal[6]
+    version: Literal[7]
     id: Identifier
     name: Name
     summary: Annotated[str, Meta(max_length=300)]
@@ -185,6 +185,10 @@ class Part(StrictModel, dict=True):
     memory: MemoryMap | None = None
     blocks: Annotated[tuple[Block, ...], Meta(max_length=100)] = ()
     """Its registers; firmware is to be had where there are any."""
+    notes: Annotated[dict[str, Annotated[str, Meta(max_length=300)]], Meta(max_length=1000)] = (
+        msgspec.field(default_factory=dict)
+    )
+    """Where the data sheet says a fact, by the fact's place in the file: ``converters.1.noise``."""
 
     def __post_init__(self) -> None:
         check_blocks(self.blocks)
@@ -256,8 +260,6 @@ class Part(StrictModel, dict=True):
                 self._check_pin(reference.name, reference.pin)
 
     def _check_owners(self) -> None:
-        if self.blocks and self.memory is None:
-            raise ValueError("registers without [memory]: say where code and data lie.")
         known: dict[str, set[str]] = {
             "converter": {item.name for item in self.converters},
             "timer": {name for group in self.timers for name in group.names},
@@ -373,7 +375,7 @@ def parse_part(text: str, where: str) -> Part:
     """
     data = parse_toml(text, where, PartError)
     if check_head(data, FORMAT, NEWEST_VERSION, where, PartError) < NEWEST_VERSION:
-        data = from_version_5(data)
+        data = from_older(data)
     return build(Part, data, where, PartError).with_text(text)
 
 

@@ -46,7 +46,11 @@ class DesignMemory:
 
     def __init__(self, workspace: Workspace) -> None:
         memory = workspace.part.memory
-        assert memory is not None
+        if memory is None:
+            raise RegisterError(
+                f"{workspace.part.name} has no memory in its part file.",
+                cure="Say where code and data lie, or take the tables only.",
+            )
         self._next = memory.data_begin
         self._places: dict[Symbol, int] = {}
         self._codes: dict[int, tuple[int, ...]] = {}
