@@ -115,7 +115,7 @@ def _lines(part: Part) -> list[str]:
         lines += _converter_lines(item)
     lines += [
         f"  timers {', '.join(group.names)}: {group.counter_bits} bits, prescaler "
-        f"{group.prescaler_bits} bits"
+        + (", ".join(map(str, group.prescalers)) or f"{group.prescaler_bits} bits")
         for group in part.timers
     ]
     lines += [

@@ -426,7 +426,7 @@ def choices_for(
     return wave_choices(
         wanted_hz(workspace, generator, table),
         workspace.bus_clock_hz,
-        kind.prescaler_bits,
+        kind.prescaler_choices,
         kind.counter_bits,
         fastest_hz,
         min(dma.items_max, MOST_POINTS),

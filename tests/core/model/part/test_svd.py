@@ -181,8 +181,11 @@ def test_clusters_arrays_and_derivations_are_unfolded(tmp_path: Path) -> None:
             "unfolds to more than",
         ),
         (
-            NESTED.replace("<register derivedFrom", '<register derivedFrom="LIKE"><name>x</name></register><register derivedFrom', 1)
-            .replace('derivedFrom="OUTER.PLAIN"', 'derivedFrom="x"'),
+            NESTED.replace(
+                "<register derivedFrom",
+                '<register derivedFrom="LIKE"><name>x</name></register><register derivedFrom',
+                1,
+            ).replace('derivedFrom="OUTER.PLAIN"', 'derivedFrom="x"'),
             "derived from itself",
         ),
     ],

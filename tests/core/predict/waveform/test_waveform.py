@@ -228,7 +228,7 @@ def test_two_outputs_share_a_table_with_a_set_phase(kiln: Workspace) -> None:
     ("wanted", "exact"), [(Fraction(50), True), (Fraction(440), False), (Fraction(1, 3), True)]
 )
 def test_the_solver_gives_exact_choices_first(wanted: Fraction, exact: bool) -> None:
-    found = wave_choices(wanted, Fraction(96_000_000), 16, 16, Fraction(400_000), 4096)
+    found = wave_choices(wanted, Fraction(96_000_000), 1 << 16, 16, Fraction(400_000), 4096)
     errors = [abs(choice.error) for choice in found[:24]]
     assert errors == sorted(errors)
     assert (found[0].error == 0) == exact
@@ -242,17 +242,17 @@ def test_the_solver_gives_exact_choices_first(wanted: Fraction, exact: bool) -> 
 
 def test_no_choice_of_points_is_better_than_the_solvers() -> None:
     wanted = Fraction(1234567, 1000)
-    found = wave_choices(wanted, Fraction(96_000_000), 16, 16, Fraction(400_000), 324)
+    found = wave_choices(wanted, Fraction(96_000_000), 1 << 16, 16, Fraction(400_000), 324)
     best = min(
         abs(
             Fraction(96_000_000)
-            / (solve_timer(Fraction(96_000_000), 1 / (wanted * count), 16, 16).ticks * count)
+            / (solve_timer(Fraction(96_000_000), 1 / (wanted * count), 1 << 16, 16).ticks * count)
             / wanted
             - 1
         )
         for count in range(8, 325)
         if Fraction(96_000_000)
-        / solve_timer(Fraction(96_000_000), 1 / (wanted * count), 16, 16).ticks
+        / solve_timer(Fraction(96_000_000), 1 / (wanted * count), 1 << 16, 16).ticks
         <= 400_000
     )
     assert abs(found[0].error) == best

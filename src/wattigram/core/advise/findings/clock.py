@@ -100,7 +100,7 @@ def timer_registers(workspace: Workspace) -> Iterator[Finding]:
         timer = workspace.part.timer(trigger.timer)
         assert timer is not None
         best = solve_timer(
-            setting.timer_hz, trigger.period_s, timer.prescaler_bits, timer.counter_bits
+            setting.timer_hz, trigger.period_s, timer.prescaler_choices, timer.counter_bits
         )
         wanted_ticks = setting.timer_hz * trigger.period_s
         meant = max(setting.prescaler - 1, 1) * max(setting.period_counts - 1, 1)

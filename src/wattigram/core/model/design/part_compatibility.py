@@ -158,14 +158,21 @@ def _timer_faults(faults: _Faults, trigger: TimerTrigger, name: str) -> None:
     group = faults.part.timer(trigger.timer)
     if group is None:
         return
-    for what, value, bits in (
-        ("prescaler_register", trigger.prescaler_register, group.prescaler_bits),
-        ("period_register", trigger.period_register, group.counter_bits),
-    ):
-        if value is not None and value >= 1 << bits:
-            faults.sentences.append(
-                f"{name}: {what} {value} does not fit into {bits} bits. Lower it."
-            )
+    prescaler, period = trigger.prescaler_register, trigger.period_register
+    if prescaler is not None and not group.has_prescaler(prescaler + 1):
+        cure = (
+            f"Choose one of {', '.join(map(str, group.prescalers))}, less one."
+            if group.prescalers
+            else "Lower it."
+        )
+        faults.sentences.append(
+            f"{name}: prescaler_register {prescaler} is a prescaler of {prescaler + 1}, which {trigger.timer} "
+            f"does not have. {cure}"
+        )
+    if period is not None and period >= 1 << group.counter_bits:
+        faults.sentences.append(
+            f"{name}: period_register {period} does not fit into {group.counter_bits} bits. Lower it."
+        )
 
 
 def _retrieval_faults(faults: _Faults, chain: Chain, converter: Converter) -> None:

@@ -77,7 +77,10 @@ class Timer(StrictModel):
 
     names: Annotated[tuple[Name, ...], Meta(min_length=1)]
     counter_bits: Annotated[int, Meta(ge=4, le=32)]
-    prescaler_bits: Annotated[int, Meta(ge=0, le=16)]
+    prescaler_bits: Annotated[int, Meta(ge=0, le=16)] = 0
+    """Every prescaler up to 2^bits can be chosen."""
+    prescalers: tuple[Positive, ...] = ()
+    """Those that can be chosen, where it is only some."""
     can_trigger: Flag
     pwm: Flag = False
     """It can put a pulse of chosen width on a pin."""
@@ -85,6 +88,23 @@ class Timer(StrictModel):
     """The pin of each timer that can."""
     loads_after_dma: Flag = False
     """A new duty can wait until DMA has written all pieces of it."""
+
+    def __post_init__(self) -> None:
+        check_distinct(self.prescalers, f"{self.names[0]}: prescaler")
+        if self.prescalers and self.prescaler_bits:
+            raise ValueError(
+                f"{self.names[0]}: prescalers, and prescaler_bits for every one up to 2^bits. Remove one of them."
+            )
+
+    @property
+    def prescaler_choices(self) -> int | tuple[int, ...]:
+        """Prescalers that can be chosen, lowest first; a number for all from 1 up to it."""
+        return tuple(sorted(self.prescalers)) or 1 << self.prescaler_bits
+
+    def has_prescaler(self, prescaler: int) -> bool:
+        """Whether it can be chosen."""
+        choices = self.prescaler_choices
+        return 1 <= prescaler <= choices if isinstance(choices, int) else prescaler in choices
 
 
 class DmaGroup(StrictModel):

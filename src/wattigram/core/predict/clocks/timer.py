@@ -41,16 +41,23 @@ class TimerSetting(msgspec.Struct, frozen=True):
 
 @lru_cache(maxsize=256)
 def solve_timer(
-    timer_hz: Fraction, wanted_s: Fraction, prescaler_bits: int, counter_bits: int
+    timer_hz: Fraction,
+    wanted_s: Fraction,
+    prescaler_choices: int | tuple[int, ...],
+    counter_bits: int,
 ) -> TimerSetting:
     """Over all legal pairs the smallest error of the rate, then the smallest prescaler.
 
     The search ranks candidates in float64 and decides among the best ones exactly.
-    A period beyond the longest possible gives the longest; one below a tick gives one tick.
+    Prescalers are those listed, or all up to a number. A period beyond the longest possible gives the longest; one below a tick gives one tick.
     """
     wanted_ticks = timer_hz * wanted_s
     longest = 1 << counter_bits
-    prescalers = np.arange(1, (1 << prescaler_bits) + 1, dtype=np.int64)
+    prescalers = (
+        np.arange(1, prescaler_choices + 1, dtype=np.int64)
+        if isinstance(prescaler_choices, int)
+        else np.array(prescaler_choices, dtype=np.int64)
+    )
     counts = np.floor(float(wanted_ticks) / prescalers).astype(np.float64)
     best: tuple[Fraction, int, int] | None = None
     ranked: list[tuple[int, int]] = []
@@ -97,7 +104,9 @@ def _own_setting(
 ) -> TimerSetting:
     timer = workspace.part.timer(name)
     assert timer is not None
-    solved = solve_timer(workspace.bus_clock_hz, every_s, timer.prescaler_bits, timer.counter_bits)
+    solved = solve_timer(
+        workspace.bus_clock_hz, every_s, timer.prescaler_choices, timer.counter_bits
+    )
     if prescaler_register is None and period_register is None:
         return solved
     return TimerSetting(

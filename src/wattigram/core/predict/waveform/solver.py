@@ -46,7 +46,7 @@ class WaveChoice(msgspec.Struct, frozen=True):
 def wave_choices(
     wanted_hz: Fraction,
     timer_hz: Fraction,
-    prescaler_bits: int,
+    prescaler_choices: int | tuple[int, ...],
     counter_bits: int,
     fastest_hz: Fraction,
     most_points: int,
@@ -66,8 +66,9 @@ def wave_choices(
     points = np.arange(low, most_points + 1, dtype=np.int64)
     # Ranked in float64; whatever may be among the best is worked out exactly.
     ticks = np.maximum(1.0, np.rint(float(total) / points))
+    highest = prescaler_choices if isinstance(prescaler_choices, int) else max(prescaler_choices)
     fits = (float(timer_hz) / ticks <= float(fastest_hz) * (1 + 1e-12)) & (
-        ticks <= 2.0 ** (prescaler_bits + counter_bits)
+        ticks <= highest * 2.0**counter_bits
     )
     error = np.where(fits, np.abs(float(total) / (ticks * points) - 1), np.inf)
     order = np.lexsort((-points, np.where(error < 1e-12, 0.0, error)))[: 4 * most]
@@ -81,7 +82,7 @@ def wave_choices(
     choices = []
     for count in sorted(wanted):
         setting = solve_timer(
-            timer_hz, wanted_hz**-1 * cycles / count, prescaler_bits, counter_bits
+            timer_hz, wanted_hz**-1 * cycles / count, prescaler_choices, counter_bits
         )
         update_hz = timer_hz / setting.ticks
         if update_hz > fastest_hz and count != also:

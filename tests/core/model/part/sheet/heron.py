@@ -87,13 +87,13 @@ FACTS: tuple[tuple[str, tuple[dict[str, str], ...]], ...] = (
             {
                 "names": "TICK0, TICK1",
                 "counter_bits": "12",
-                "prescaler_bits": "7",
+                "prescalers": "1, 2, 4, 8, 16, 32, 64, 128",
                 "can_trigger": "yes",
             },
             {
                 "names": "PULSE0, PULSE1",
                 "counter_bits": "10",
-                "prescaler_bits": "6",
+                "prescalers": "1, 4, 16, 64",
                 "can_trigger": "no",
                 "pwm": "yes",
                 "pwm_pins": "PULSE0 = R2, PULSE1 = R3",

@@ -537,6 +537,8 @@ def setting_values(draft: PartDraft, kind: BlockKind, owner: str, setting: str) 
             return _texts(item.get("per_trigger", ["conversion", "scan", "continuous"]))
         case "converter", "sampling":
             return tuple(f"{one:g}" for one in item.get("sampling_cycles", ()))
+        case "timer", "prescaler":
+            return _texts(item.get("prescalers"))
         case "dma", ("from-width" | "to-width"):
             return _texts(item.get("widths"))
         case "dma", "request":

@@ -296,9 +296,10 @@ CHAPTERS: tuple[Chapter, ...] = (
         Timer,
         (
             Sentence(
-                "{names} count {counter_bits} bits behind a prescaler of {prescaler_bits} bits; both registers hold "
-                "one less. They {can_trigger} and {pwm}."
+                "{names} count {counter_bits} bits behind a prescaler of {prescaler_bits} bits. They {can_trigger} "
+                "and {pwm}."
             ),
+            Sentence("Of prescalers they have only {prescalers}.", "Only some prescalers"),
             Sentence(
                 "Pulses come out at {pwm_pins}; a new one {loads_after_dma}.", "Pins of pulses"
             ),
