@@ -216,6 +216,10 @@ QPushButton#link:focus {{ border: 1px solid {t.action}; padding: 1px; }}
 QLineEdit, QComboBox, QPlainTextEdit {{ background: {t.card}; border: 1px solid {t.hairline}; border-radius: 4px; padding: 3px 6px;
   selection-background-color: {t.action}; selection-color: {t.action_text}; }}
 QLineEdit:focus, QComboBox:focus {{ border: 2px solid {t.action}; padding: 2px 5px; }}
+QLineEdit#fact {{ padding: 2px 7px; }}
+QLineEdit#fact:focus {{ padding: 1px 6px; }}
+QLineEdit#fact[wanted="true"] {{ border: 1px solid {t.doubt}; background: {t.paper}; }}
+QLineEdit#fact[wanted="true"]:focus {{ border: 2px solid {t.doubt}; }}
 QLineEdit[wrong="true"] {{ border: 2px solid {t.bad}; padding: 2px 5px; }}
 QComboBox::drop-down {{ border: none; width: 18px; }}
 QComboBox QAbstractItemView {{ background: {t.card}; border: 1px solid {t.hairline}; selection-background-color: {t.band}; selection-color: {t.ink}; }}

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Iterable
 from typing import Annotated, Literal
 
@@ -17,6 +18,8 @@ Name = Annotated[
     ),
 ]
 _PIN = r"(?=[A-Z_.]*[0-9])[A-Z][A-Z0-9_.]{1,9}"
+PIN_PATTERN = re.compile(_PIN)
+"""Of the name of a pin."""
 PinName = Annotated[
     str,
     Meta(

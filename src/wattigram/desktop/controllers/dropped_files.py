@@ -1,4 +1,5 @@
-"""Files that are dropped on the window: projects are opened, takes and recordings shown."""
+"""Files that are dropped on the window: projects are opened, takes and recordings shown, register descriptions
+read."""
 
 from __future__ import annotations
 
@@ -21,6 +22,7 @@ def take_dropped(
     paths: list[Path],
     open_project: Callable[[Path], None],
     show_recording: Callable[[Path], None],
+    read_description: Callable[[Path], None],
     say: Callable[[str], None],
 ) -> None:
     """Do with each what its name asks for; of several projects the first is opened."""
@@ -31,15 +33,20 @@ def take_dropped(
     recordings = [
         path for path in paths if path.suffix.lower() in suffixes and path not in projects
     ]
-    others = [path.name for path in paths if path not in projects and path not in recordings]
+    descriptions = [path for path in paths if path.suffix.lower() == ".svd"]
+    known = {*projects, *recordings, *descriptions}
+    others = [path.name for path in paths if path not in known]
     if projects:
         open_project(projects[0])
     for path in recordings:
         show_recording(path)
+    for path in descriptions:
+        read_description(path)
     if others or len(projects) > 1:
         told = ", ".join([*others, *(path.name for path in projects[1:])])
         say(
-            f"{told}: not opened. Drop one project (*{PROJECT}, or its folder), takes, or recordings of other tools."
+            f"{told}: not opened. Drop one project (*{PROJECT}, or its folder), "
+            "takes, recordings of other tools, or register descriptions (*.svd)."
         )
 
 

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from functools import partial
+from pathlib import Path
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QPoint, QTimer
@@ -27,6 +29,7 @@ from wattigram.desktop.controllers.dropped_files import dropped_paths, take_drop
 from wattigram.desktop.controllers.files import ProjectFiles, example_line
 from wattigram.desktop.controllers.firmware_controller import FirmwareWork
 from wattigram.desktop.controllers.output_actions import OutputActions
+from wattigram.desktop.controllers.part_work import Designs, PartWork
 from wattigram.desktop.controllers.proof_controller import Proving
 from wattigram.desktop.controllers.rows_of_others import RowsOfOthers
 from wattigram.desktop.controllers.take_actions import TakeActions
@@ -66,9 +69,17 @@ from wattigram.examples import example_files
 
 if TYPE_CHECKING:
     from wattigram.core.capture.session.recording_plan import RecordingPlan
+    from wattigram.core.model.part.sheet.draft import PartDraft
     from wattigram.desktop.controllers.proof_job import Proved
     from wattigram.desktop.pages.proof_page import ProofPage
     from wattigram.desktop.pages.streams_page import StreamsPage
+    from wattigram.desktop.shell.part_window import PartWindow
+
+
+def _part_window(draft: PartDraft, path: Path | None, tried: Callable[[], Designs]) -> PartWindow:
+    from wattigram.desktop.shell.part_window import PartWindow  # late: few need it
+
+    return PartWindow(draft, path, tried)
 
 
 class MainWindow(QMainWindow):
@@ -93,6 +104,9 @@ class MainWindow(QMainWindow):
         self._build()
         self.actions_list = Actions(self)
         self.files = ProjectFiles(self, document, settings, self.notice, self.actions_list)
+        self.parts = PartWork(
+            self, document, self.actions_list, _part_window, self.files.new_on_file, self.notice.say
+        )
         self.dress = Appearance(self.settings, self.actions_list, self._redress)
         self.chain_actions = ChainActions(document, self.chain_page, self.actions_list)
         self.take_actions = TakeActions(
@@ -243,6 +257,7 @@ class MainWindow(QMainWindow):
         header.board_wanted.connect(self.board_choice.ask)
         header.proof_wanted.connect(self._on_proof_chip)
         header.menu_wanted.connect(self._open_menu)
+        header.part_wanted.connect(self.parts.open_own)
         self.files.compare_wanted.connect(lambda path: self.book.compare.compare_file(path))
         self.files.saved_wanted.connect(self.compare_saved)
         self.document.changed.connect(self._on_changed)
@@ -484,7 +499,13 @@ class MainWindow(QMainWindow):
         paths = dropped_paths(event.mimeData()) if event is not None else []
         if event is not None and paths:
             event.acceptProposedAction()
-            take_dropped(paths, self.files.open, self.take_actions.show, self.notice.say)
+            take_dropped(
+                paths,
+                self.files.open,
+                self.take_actions.show,
+                self.parts.read_description,
+                self.notice.say,
+            )
 
     def show_glossary(self) -> None:
         """What each of our own words means."""

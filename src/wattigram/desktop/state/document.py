@@ -15,8 +15,11 @@ from wattigram.core.advise.findings import Finding, find_all
 from wattigram.core.base.errors import EditError, ProjectError, WattigramError
 from wattigram.core.model.design import Workspace, open_workspace, save_project
 from wattigram.core.model.design.edits import Edit, apply_edit
+from wattigram.core.model.design.project import Project
 from wattigram.core.model.design.project_file import check_not_newer
+from wattigram.core.model.design.workspace import join_workspace
 from wattigram.core.model.design.workspace_files import save_workspace, with_other_boards
+from wattigram.core.model.part import Part, save_part_beside
 from wattigram.desktop.state.recovery import Recovered, RecoveryCopy
 
 AUTOSAVE_MS = 2000
@@ -161,6 +164,21 @@ class Document(QObject):
         self._digest = digest
         self.stack.setClean()
 
+    def change_part(self, project: Project, part: Part, label: str) -> None:
+        """Take over a project on another part, or on the same one as its file is now, as one step that can
+        be undone.
+
+        Raises
+        ------
+        ProjectError
+            When the part cannot hold it; nothing is changed then.
+        """
+        joined = join_workspace(project, project.part, part)
+        after = joined.hearing(self.workspace.others)
+        if self.workspace.path is not None:
+            after = after.placed(self.workspace.path)
+        self.stack.push(_EditCommand(self, label, self.workspace, after, 0))
+
     def reread_boards(self) -> None:
         """Take over other projects whose boards are wired to this one, as their files are now."""
         after = with_other_boards(self.workspace.hearing({}))
@@ -226,6 +244,8 @@ class Document(QObject):
         check_not_newer(path)
         if self.path is not None and path.parent == self.path.parent:
             save_project(self.workspace.project, path)
+            if not (path.parent / self.workspace.project.part).exists():
+                save_part_beside(self.workspace.project.part, self.workspace.part, path.parent)
         else:
             save_workspace(self.workspace, path)
         self.path = path

@@ -32,6 +32,7 @@ class Header(QWidget):
     board_wanted = pyqtSignal()
     proof_wanted = pyqtSignal()
     menu_wanted = pyqtSignal()
+    part_wanted = pyqtSignal()
 
     def __init__(self, pages: Sequence[str]) -> None:
         super().__init__()
@@ -45,6 +46,8 @@ class Header(QWidget):
         self.title = QLabel()
         self.title.setFont(text_font(1, QFont.Weight.Bold))
         self.part = ElidedLabel()
+        self.part.setCursor(Qt.CursorShape.PointingHandCursor)
+        self.part.clicked.connect(self.part_wanted)
         self.pages: list[QPushButton] = []
         group = QButtonGroup(self)
         row = QHBoxLayout(self)
@@ -105,7 +108,7 @@ class Header(QWidget):
         clock = format_si(workspace.bus_clock_hz, "Hz")
         text = f"{workspace.part.name} · {clock} · {workspace.reference_v:.3f} V"
         self.part.setText(text)
-        self.part.setToolTip(text)
+        self.part.setToolTip(f"{text}\nA click opens the part's sheet")
 
     def show_page(self, number: int) -> None:
         """Mark a page."""

@@ -13,6 +13,8 @@ from wattigram.desktop.widgets.drawing import elide
 class ElidedLabel(QLabel):
     """One line that is shortened with an ellipsis where there is no room for it."""
 
+    clicked = pyqtSignal()
+
     def __init__(self) -> None:
         super().__init__()
         self.setSizePolicy(QSizePolicy.Policy.Ignored, QSizePolicy.Policy.Preferred)
@@ -27,6 +29,11 @@ class ElidedLabel(QLabel):
         painter.setFont(self.font())
         painter.setPen(color(theme().soft))
         elide(painter, QRectF(self.rect()), self.text())
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """Say that it was clicked."""
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
+            self.clicked.emit()
 
 
 class FixLabel(QLabel):

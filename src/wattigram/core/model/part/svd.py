@@ -82,7 +82,7 @@ def read_svd(path: Path) -> SvdDescription:
         When it cannot be read, is no XML of that kind, has entities, which a description has no
         need of, or unfolds to more than a device has.
     """
-    from cmsis_svd import SVDParser
+    from cmsis_svd.parser import SVDParser
     from lxml import etree
 
     where = str(path)
@@ -217,8 +217,8 @@ def _registers(
         for one in (*(meta.registers or ()), *(meta.clusters or ())):
             # The parser has moved the plain registers of a plain cluster already, and no others.
             is_moved = meta.dim is None and hasattr(one, "fields") and one.dim is None
-            begin = (base, prefix) if is_moved else (offset, inner)
-            for register in _registers(one, *begin, f"{place}.{name}", notes):
+            at, named = (base, prefix) if is_moved else (offset, inner)
+            for register in _registers(one, at, named, f"{place}.{name}", notes):
                 if count == 1:
                     yield register
                 elif register.count == 1:

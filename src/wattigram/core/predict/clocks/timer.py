@@ -49,7 +49,8 @@ def solve_timer(
     """Over all legal pairs the smallest error of the rate, then the smallest prescaler.
 
     The search ranks candidates in float64 and decides among the best ones exactly.
-    Prescalers are those listed, or all up to a number. A period beyond the longest possible gives the longest; one below a tick gives one tick.
+    Prescalers are those listed, or all up to a number. A period beyond the longest possible gives the
+    longest; one below a tick gives one tick.
     """
     wanted_ticks = timer_hz * wanted_s
     longest = 1 << counter_bits

@@ -821,3 +821,30 @@ def _counted_by(draft: PartDraft, place: OwnerPlace, register: SvdRegister, sett
     if setting != "channel" and item.get("slots") != register.count:
         return "channel"
     return "slot"
+
+
+def with_sure_fields(
+    draft: PartDraft, place: OwnerPlace, peripheral: SvdPeripheral
+) -> tuple[PartDraft, tuple[str, ...]]:
+    """The draft with every field of a peripheral that stands alone for its setting, and those settings."""
+    taken = []
+    for found in matches(draft, place.kind, place.owner, peripheral):
+        if found.is_sure and not found.held_by:
+            try:
+                draft = with_field(draft, place, found.setting, found.candidates[0])
+            except PartError:
+                continue  # bits that another setting has just been given
+            taken.append(found.setting)
+    return draft, tuple(taken)
+
+
+def chosen_field(
+    draft: PartDraft, place: OwnerPlace, setting: str, register: SvdRegister, field: SvdField
+) -> Candidate:
+    """A field that somebody chose for a setting, whatever it is called."""
+    values = setting_values(draft, place.kind, place.owner, setting)
+    table, _ = _table_of(values, field, _also_called(draft, values))
+    coded, codes = _coding(setting, values, table, register, field)
+    return Candidate(
+        register, field, 1.0, ("chosen by hand",), coded, codes, _access(setting, register, field)
+    )

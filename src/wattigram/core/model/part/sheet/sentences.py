@@ -7,7 +7,9 @@ from typing import Any
 
 import msgspec
 
+from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.model_fields import NO_DEFAULT
+from wattigram.core.base.quantity import parse_quantity
 from wattigram.core.model.part.converter import (
     ComparatorUnit,
     Converter,
@@ -25,7 +27,13 @@ from wattigram.core.model.part.model import (
 )
 from wattigram.core.model.part.registers import MemoryMap
 from wattigram.core.model.part.sheet.draft import PartDraft, Steps
-from wattigram.core.model.part.sheet.values import Words, default_at
+from wattigram.core.model.part.sheet.values import (
+    Words,
+    annotation_at,
+    clocks_of,
+    default_at,
+    read_fact,
+)
 
 _PLACE = re.compile(r"\{([a-z_.]+)\}")
 
@@ -445,6 +453,31 @@ def missing_facts(draft: PartDraft, one: Chapter) -> tuple[Steps, ...]:
         for key in sentence.keys
         if is_missing(draft, one, item, key)
     )
+
+
+def read_said(draft: PartDraft, one: Chapter, item: Steps, key: str, text: str) -> Any:
+    """What somebody wrote for a fact, as a part file has it; None for nothing.
+
+    Sampling times may be said as times: those are meant at the highest clock.
+
+    Raises
+    ------
+    QuantityError
+        When it is no such fact, with what would be one.
+    """
+    annotation = annotation_at(one.model, key)
+    if one.model is Converter and key == "sampling_cycles" and text.strip():
+        clock = draft.get(fact_steps(item, "clock_high"))
+        if not isinstance(clock, str):
+            if re.search(r"\ds\b|[munµ]s\b", text):
+                raise QuantityError(
+                    "How many clocks a time is cannot be said before the highest clock is.",
+                    cure="Fill that in first.",
+                )
+            return read_fact(annotation, text.replace("clk", "").replace("clocks", ""))
+        clocks = clocks_of(text, parse_quantity(clock, "Hz", unit_required=True))
+        return read_fact(annotation, ", ".join(f"{one_time:g}" for one_time in clocks))
+    return read_fact(annotation, text, words_of(one.model, key))
 
 
 def words_of(model: type[Any], key: str) -> Words:

@@ -1,0 +1,1 @@
+"""A part's data sheet as it is filled in: sentences, what they mean, registers."""
