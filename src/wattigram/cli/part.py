@@ -6,14 +6,21 @@ from pathlib import Path
 
 import click
 
+from wattigram.cli.part_sheet import change, match, pins, set_fact, suffices
+from wattigram.core.base.errors import PartError
 from wattigram.core.base.quantity import format_si
 from wattigram.core.model.part import Converter, Part, copy_part, find_part, list_parts, load_part
+from wattigram.core.model.part.sheet.draft import blank_draft
 from wattigram.core.model.part.svd import blocks_toml, read_svd
 
 
 @click.group()
 def app() -> None:
-    """List, show and check parts."""
+    """Describe, list, show and check parts."""
+
+
+for command in (suffices, set_fact, pins, match, change):
+    app.add_command(command)
 
 
 @app.command("list")
@@ -39,7 +46,7 @@ def show_one(name: str) -> None:
 @app.command("new")
 @click.argument("name")
 @click.option(
-    "--like", "like", default="marten-m3", show_default=True, help="Id of the part to start from."
+    "--like", "like", help="Id of the part to start from; from nothing where none is given."
 )
 @click.option(
     "--out",
@@ -47,12 +54,25 @@ def show_one(name: str) -> None:
     type=click.Path(path_type=Path),
     help="File to write; made from the name where it is not given.",
 )
-def new(name: str, like: str, out: Path) -> None:
-    """Copy a part as a start for your own; docs/part-format.md says what each figure means.
+def new(name: str, like: str | None, out: Path) -> None:
+    """Begin a part of your own, from nothing or as a copy of another; docs/part-format.md says what each
+    figure means.
 
     NAME: Name of the part, for people.
     """
     path = out or Path("-".join(name.lower().split()) + ".toml")
+    if like is None:
+        if path.exists():
+            raise PartError(
+                "There is a file of that name already.",
+                where=str(path),
+                cure="Choose another name.",
+            )
+        blank_draft(name).save(path)
+        click.echo(
+            f"{path}: {name}, of which nothing is known yet. Then: wattigram part set {path} processor.clock …"
+        )
+        return
     part = copy_part(like, path, name)
     click.echo(f"{path}: {part.name}, a copy to be changed. Then: wattigram part check {path}")
 

@@ -212,6 +212,10 @@ QPushButton#chip:focus {{ border: 2px solid {t.action}; padding: 3px 11px; }}
 QPushButton#chip[tone="bad"] {{ color: {t.bad}; border-color: {t.bad}; }}
 QPushButton#chip[tone="good"] {{ color: {t.good}; border-color: {t.good}; }}
 QPushButton#link {{ background: transparent; border: none; color: {t.action}; padding: 2px; font-weight: 600; text-align: left; }}
+QPushButton#link[tone="bad"] {{ color: {t.bad}; }}
+QPushButton#aside {{ background: transparent; border: none; color: {t.faint}; padding: 2px; text-align: left; }}
+QPushButton#aside:hover {{ color: {t.action}; }}
+QPushButton#aside:focus {{ border: 1px solid {t.action}; padding: 1px; }}
 QPushButton#link:focus {{ border: 1px solid {t.action}; padding: 1px; }}
 QLineEdit, QComboBox, QPlainTextEdit {{ background: {t.card}; border: 1px solid {t.hairline}; border-radius: 4px; padding: 3px 6px;
   selection-background-color: {t.action}; selection-color: {t.action_text}; }}

@@ -43,6 +43,8 @@ from wattigram.desktop.widgets.part.meaning import MeaningView
 from wattigram.desktop.widgets.part.registers_panel import RegistersPanel
 from wattigram.desktop.widgets.part.sheet_view import SheetView
 
+SHARES = (17, 55, 28)
+"""Of the window's width: contents, sheet, registers."""
 SVD_FILTER = "Register descriptions (*.svd *.xml)"
 
 
@@ -149,8 +151,12 @@ class PartWindow(QMainWindow):
         split.addWidget(self.contents)
         split.addWidget(middle)
         split.addWidget(self.registers)
-        split.setStretchFactor(1, 1)
-        split.setSizes([216, 690, 374])
+        for number, share in enumerate(SHARES):
+            split.setStretchFactor(number, share)
+        letter = self.fontMetrics().averageCharWidth()
+        self.contents.setMinimumWidth(26 * letter)
+        self.registers.setMinimumWidth(32 * letter)
+        self.split = split
         split.setCollapsible(1, False)
         whole = QWidget()
         whole.setObjectName("page")
@@ -162,6 +168,7 @@ class PartWindow(QMainWindow):
         outer.addWidget(split, 1)
         self.setCentralWidget(whole)
         self.resize(1280, 800)
+        split.setSizes([1280 * share // sum(SHARES) for share in SHARES])
 
     def _add_actions(self) -> None:
         menu = QMenu(self)

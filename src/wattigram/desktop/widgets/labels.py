@@ -28,7 +28,7 @@ class ElidedLabel(QLabel):
         painter = QPainter(self)
         painter.setFont(self.font())
         painter.setPen(color(theme().soft))
-        elide(painter, QRectF(self.rect()), self.text())
+        elide(painter, QRectF(self.rect()), self.text(), self.alignment())
 
     def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
         """Say that it was clicked."""

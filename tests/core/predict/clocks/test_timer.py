@@ -65,7 +65,9 @@ def test_a_timer_without_prescaler_is_solved_too() -> None:
     assert solve_timer(Fraction(1000), Fraction(1, 10), 1, 8).ticks == 100
 
 
-@pytest.mark.parametrize("wanted", [Fraction(1, 3), Fraction(1, 100), Fraction(1, 7919), Fraction(2)])
+@pytest.mark.parametrize(
+    "wanted", [Fraction(1, 3), Fraction(1, 100), Fraction(1, 7919), Fraction(2)]
+)
 def test_only_prescalers_that_there_are_are_chosen(wanted: Fraction) -> None:
     """Against every pair: a timer that divides by 1, 4, 16 or 64 and counts up to 1024."""
     prescalers, clock = (1, 4, 16, 64), Fraction(100_000)

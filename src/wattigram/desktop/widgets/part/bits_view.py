@@ -27,6 +27,10 @@ class BitsView(QWidget):
         """Cells, and the name under the field."""
         return QSize(240, 38)
 
+    def minimumSizeHint(self) -> QSize:
+        """Cells can be narrow."""
+        return QSize(120, 38)
+
     def paintEvent(self, _event: QPaintEvent | None) -> None:
         """Draw the cells."""
         t = theme()

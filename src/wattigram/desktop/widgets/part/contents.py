@@ -5,14 +5,13 @@ from __future__ import annotations
 from functools import partial
 
 from PyQt6.QtCore import QModelIndex, Qt, pyqtSignal
-from PyQt6.QtGui import QPainter
+from PyQt6.QtGui import QFontMetrics, QPainter
 from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QListWidget,
     QListWidgetItem,
     QPushButton,
-    QScrollArea,
     QStyledItemDelegate,
     QStyleOptionViewItem,
     QVBoxLayout,
@@ -34,6 +33,18 @@ STATE = int(Qt.ItemDataRole.UserRole) + 1
 
 class _WithState(QStyledItemDelegate):
     """A row with its state at the right."""
+
+    def initStyleOption(self, option: QStyleOptionViewItem | None, index: QModelIndex) -> None:
+        """The name gives way to the state."""
+        super().initStyleOption(option, index)
+        state = index.data(STATE)
+        if option is not None and state:
+            room = (
+                option.rect.width() - QFontMetrics(number_font(-1.5)).horizontalAdvance(state) - 26
+            )
+            option.text = option.fontMetrics.elidedText(
+                option.text, Qt.TextElideMode.ElideRight, room
+            )
 
     def paint(
         self, painter: QPainter | None, option: QStyleOptionViewItem, index: QModelIndex
@@ -72,8 +83,11 @@ class Contents(QWidget):
         self.chapters = QListWidget()
         self.chapters.setAccessibleName("Chapters of the data sheet")
         self.chapters.setItemDelegate(_WithState(self.chapters))
-        self.tried = QVBoxLayout()
-        self.tried.setSpacing(2)
+        self.tried = QListWidget()
+        self.tried.setAccessibleName("Designs tried on the part")
+        self.tried.setItemDelegate(_WithState(self.tried))
+        self.tried.setFocusPolicy(Qt.FocusPolicy.NoFocus)
+        self.tried.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         column = QVBoxLayout(self)
         column.setContentsMargins(12, 12, 12, 12)
         column.setSpacing(4)
@@ -88,16 +102,9 @@ class Contents(QWidget):
             self._add_row(one.id, one.title)
         self._add_row(REGISTERS, "Registers")
         self.chapters.currentItemChanged.connect(self._on_chapter)
-        column.addWidget(self.chapters, 1)
+        column.addWidget(self.chapters, 3)
         column.addWidget(heading("TRIED ON IT"))
-        tried = QWidget()
-        tried.setObjectName("plain")
-        tried.setLayout(self.tried)
-        scroll = QScrollArea()
-        scroll.setWidgetResizable(True)
-        scroll.setWidget(tried)
-        scroll.setMaximumHeight(130)
-        column.addWidget(scroll)
+        column.addWidget(self.tried, 1)
 
     def _add_row(self, identifier: str, title: str) -> None:
         item = QListWidgetItem(title)
@@ -143,6 +150,13 @@ class Contents(QWidget):
             count = len(use.missing)
             button.setText(f"✓ {use.name}" if use.suffices else f"✕ {use.name} · {count} missing")
             button.setToolTip(use.text)
+            tone = "" if use.suffices else "bad"
+            if button.property("tone") != tone:
+                button.setProperty("tone", tone)
+                style = button.style()
+                if style is not None:
+                    style.unpolish(button)
+                    style.polish(button)
         self._known = {use.name: use for use in uses}
         self.why.setText("")
         self.why.hide()
@@ -161,21 +175,15 @@ class Contents(QWidget):
     def show_tried(self, results: tuple[tuple[str, str, str], ...] | None) -> None:
         """Designs by name, what becomes of each in full and in a word, "" where it does not fit; None before
         there is a part to try them on."""
-        while (item := self.tried.takeAt(0)) is not None:
-            widget = item.widget()
-            if widget is not None:
-                widget.deleteLater()
-        for name, text, fits in results or ():
-            label = QLabel(f"{'✓' if fits else '✕'} {name} · {fits or 'not'}")
-            label.setToolTip(text)
-            label.setFont(number_font(-1.5))
-            label.setObjectName("soft" if fits else "bad")
-            self.tried.addWidget(label)
+        self.tried.clear()
         if results is None:
-            waiting = QLabel("as soon as it suffices for a design")
-            waiting.setObjectName("soft")
-            waiting.setWordWrap(True)
-            self.tried.addWidget(waiting)
+            self.tried.addItem("once it suffices for a design")
+        for name, text, fits in results or ():
+            item = QListWidgetItem(f"{'✓' if fits else '✕'} {name}")
+            item.setData(STATE, fits)
+            item.setToolTip(f"{name}\n{text}")
+            item.setData(Qt.ItemDataRole.AccessibleTextRole, f"{name}: {fits or 'does not fit'}")
+            self.tried.addItem(item)
 
 
 def _state(draft: PartDraft, identifier: str) -> str:

@@ -45,7 +45,7 @@ class FactField(QLineEdit):
         self.choices = choices_of(self.annotation)
         self._shown: Any = None
         self.setFont(number_font(-0.5))
-        self.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Fixed)
+        self.setSizePolicy(QSizePolicy.Policy.Preferred, QSizePolicy.Policy.Fixed)
         self.setAccessibleName(f"{chapter.one or chapter.title}: {key.replace('_', ' ')}")
         self.textChanged.connect(self._resized)
         self.editingFinished.connect(self.commit)
@@ -165,7 +165,8 @@ class FactField(QLineEdit):
 
     def _resized(self) -> None:
         self.updateGeometry()
-        self.setCursorPosition(self.cursorPosition())
+        if not self.hasFocus():
+            self.setCursorPosition(0)
 
     def _set_property(self, name: str, value: bool) -> None:
         if bool(self.property(name)) != value:

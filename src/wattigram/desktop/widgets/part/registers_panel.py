@@ -34,7 +34,7 @@ from wattigram.core.model.part.sheet.register_matches import (
 from wattigram.core.model.part.svd import SvdPeripheral
 from wattigram.desktop.state.part_document import PartDocument
 from wattigram.desktop.theme import number_font
-from wattigram.desktop.widgets.labels import heading
+from wattigram.desktop.widgets.labels import ElidedLabel, heading
 from wattigram.desktop.widgets.part.bits_view import BitsView
 
 MOST_OFFERED = 3
@@ -61,7 +61,7 @@ class RegistersPanel(QWidget):
         self.lies_in = QComboBox()
         self.lies_in.setAccessibleName("Peripheral of the description")
         self.lies_in.activated.connect(self._on_place)
-        self.read = QPushButton("Read a register description (SVD)…")
+        self.read = QPushButton("Read an SVD file…")
         self.read.clicked.connect(self.description_wanted)
         self.told = QLabel()
         self.told.setObjectName("soft")
@@ -81,7 +81,9 @@ class RegistersPanel(QWidget):
         column = QVBoxLayout(self)
         column.setContentsMargins(14, 12, 14, 12)
         column.setSpacing(6)
-        column.addWidget(heading("REGISTERS · WHICH FIELD SETS IT?"))
+        head = heading("REGISTERS · WHICH FIELD SETS IT?")
+        head.setWordWrap(True)
+        column.addWidget(head)
         column.addWidget(self.read)
         column.addWidget(self.told)
         column.addWidget(self.owner)
@@ -185,7 +187,7 @@ class RegistersPanel(QWidget):
         needed = [one for one in waiting if one.needed]
         rest = [one for one in waiting if not one.needed]
         self._add_list(f"STILL WITHOUT A FIELD · {len(needed)}", needed, self._waiting_row)
-        self._add_list(f"WITHOUT A FIELD, NOT NEEDED FOR C · {len(rest)}", rest, self._waiting_row)
+        self._add_list(f"NOT NEEDED FOR C · {len(rest)}", rest, self._waiting_row)
         held = [one for one in found if one.held_by]
         self._add_list(f"HELD · {len(held)}", held, self._held_row)
         self._body.addStretch(1)
@@ -207,12 +209,19 @@ class RegistersPanel(QWidget):
         title = QLabel(f"<b>{asked.setting}</b> of {place.owner}: {asked.meaning}")
         title.setWordWrap(True)
         self._body.addWidget(title)
-        for number, candidate in enumerate(asked.candidates[:MOST_OFFERED]):
+        shown = 1 if asked.is_sure else MOST_OFFERED
+        for number, candidate in enumerate(asked.candidates[:shown]):
             self._body.addWidget(self._card(place, asked, candidate, number == 0))
         if not asked.candidates:
             none = QLabel("No field of it is likely. Write a name below, or leave it out.")
             none.setWordWrap(True)
             self._body.addWidget(none)
+        for candidate in asked.candidates[shown:]:
+            less = QPushButton(f"{candidate.place}, less likely")
+            less.setObjectName("link")
+            less.setToolTip("; ".join(candidate.reasons))
+            less.clicked.connect(partial(self._take, place, asked.setting, candidate))
+            self._body.addWidget(less)
         other = QLineEdit()
         other.setPlaceholderText("another field, by its name…")
         other.setAccessibleName("Another field")
@@ -254,11 +263,11 @@ class RegistersPanel(QWidget):
         bits = BitsView(candidate)
         head = QHBoxLayout()
         name = QLabel(f"<b>{candidate.place}</b>")
+        name.setWordWrap(True)
         place_text = QLabel(bits.text)
         place_text.setFont(number_font(-1))
         place_text.setObjectName("soft")
-        head.addWidget(name)
-        head.addStretch(1)
+        head.addWidget(name, 1)
         head.addWidget(place_text)
         column.addLayout(head)
         why = QLabel("; ".join(candidate.reasons))
@@ -283,7 +292,9 @@ class RegistersPanel(QWidget):
         if not rows or not callable(make):
             return
         self._body.addSpacing(4)
-        self._body.addWidget(heading(title))
+        head = heading(title)
+        head.setWordWrap(True)
+        self._body.addWidget(head)
         for one in rows:
             self._body.addWidget(make(one))
 
@@ -307,15 +318,17 @@ class RegistersPanel(QWidget):
         line.setContentsMargins(0, 0, 0, 0)
         name = QLabel(one.setting)
         name.setToolTip(one.meaning)
-        field = QLabel(one.held_by)
+        field = ElidedLabel()
+        field.setText(one.held_by)
+        field.setToolTip(one.held_by)
+        field.setAlignment(Qt.AlignmentFlag.AlignRight)
         field.setFont(number_font(-1.5))
         away = QPushButton("✕")
         away.setObjectName("link")
         away.setAccessibleName(f"Take the field of {one.setting} away")
         away.clicked.connect(partial(self._give_back, one.setting))
         line.addWidget(name)
-        line.addStretch(1)
-        line.addWidget(field)
+        line.addWidget(field, 1)
         line.addWidget(away)
         return row
 

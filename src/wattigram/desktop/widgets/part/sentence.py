@@ -44,7 +44,7 @@ class SentenceView(QWidget):
                 label.setProperty("isGlued", word[0] in ".,;:")
                 flow.addWidget(label)
         self._page = QPushButton()
-        self._page.setObjectName("link")
+        self._page.setObjectName("aside")
         self._page.setToolTip("Where the data sheet says so: a page, a table, a section")
         self._page.clicked.connect(self._ask_note)
         flow.addWidget(self._page)
@@ -70,7 +70,7 @@ class SentenceView(QWidget):
         for field in self.fields:
             field.show_draft(draft)
         note = draft.note(self._steps)
-        self._page.setText(f"sheet: {note}" if note else "· sheet")
+        self._page.setText(f"sheet, {note}" if note else "sheet …")
         if not self._note.hasFocus():
             self._note.setText(note)
 

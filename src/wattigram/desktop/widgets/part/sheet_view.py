@@ -118,7 +118,9 @@ class SheetView(QScrollArea):
         column = QVBoxLayout(page)
         column.setContentsMargins(22, 16, 22, 16)
         column.setSpacing(10)
-        column.addWidget(heading(f"{chapter.title}, as the data sheet says it".upper()))
+        title = heading(f"{chapter.title}, as the data sheet says it".upper())
+        title.setWordWrap(True)
+        column.addWidget(title)
         for item in items_of(draft, chapter):
             column.addWidget(self._card(draft, item))
         if chapter.many:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from wattigram.core.model.part.sheet.draft import PartDraft, blank_draft
-from wattigram.core.model.part.sheet.sentences import chapter, fact_steps, words_of
+from wattigram.core.model.part.sheet.sentences import chapter, fact_steps, lists_of, words_of
 from wattigram.core.model.part.sheet.values import annotation_at, read_fact
 
 FACTS: tuple[tuple[str, tuple[dict[str, str], ...]], ...] = (
@@ -61,9 +61,15 @@ FACTS: tuple[tuple[str, tuple[dict[str, str], ...]], ...] = (
                 "gain_error": "0.3 %",
                 "accuracy": "3.6 LSB",
                 "noise": "0.4 LSB",
+                "hardware.stages": "sum",
+                "hardware.counts": "1, 2, 4, 8, 16, 32, 64, 128, 256",
+                "hardware.register_bits": "18",
+                "hardware.windows": "1",
+                "hardware.windows_on": "raw, filtered",
             },
         ),
     ),
+    ("pairs", ({"positive": "P6", "negative": "P7", "channel": "8"},)),
     (
         "dacs",
         (
@@ -169,11 +175,11 @@ def heron_draft() -> PartDraft:
     for identifier, things in FACTS:
         one = chapter(identifier)
         for number, facts in enumerate(things):
-            item = (*one.steps, number) if one.many else one.steps
+            steps = lists_of(draft, one)[0]
+            item = (*steps, number) if one.many else steps
             if one.many:
-                draft = draft.with_item(one.steps, {})
+                draft = draft.with_item(steps, {})
             for key, text in facts.items():
                 value = read_fact(annotation_at(one.model, key), text, words_of(one.model, key))
                 draft = draft.with_value(fact_steps(item, key), value)
-    pair = {"positive": "P6", "negative": "P7", "channel": 8}
-    return draft.with_item(("converters", 0, "pairs"), pair)
+    return draft

@@ -21,6 +21,7 @@ from wattigram.core.model.part.registers import SETTINGS, Access, BlockKind, Cod
 from wattigram.core.model.part.sheet.draft import PartDraft
 from wattigram.core.model.part.sheet.sufficiency import (
     held_settings,
+    is_held,
     item_of,
     needed_settings,
     owners_of,
@@ -79,13 +80,13 @@ _WORDS: dict[str, tuple[str, ...]] = {
     "run": ("on", "run", "enable", "start"),
     "pulse": ("pulse", "output", "enable", "on"),
     "preload": ("preload", "loads", "second", "buffered", "shadow"),
-    "whole": ("loads", "dma", "whole", "second"),
+    "whole": ("whole", "dma", "loads", "second"),
     "starts-with": ("starts", "with", "trigger"),
     "request": ("request", "asks", "event", "source", "trigger"),
     "from": ("source", "from", "address"),
     "to": ("destination", "to", "address"),
     "count": ("transfers", "count", "number", "many", "items"),
-    "place": ("left", "remaining", "place", "transfers"),
+    "place": ("place", "done", "transfers", "count"),
     "repeat": ("circular", "loop", "repeat", "round"),
     "from-width": ("source", "width", "from", "size"),
     "to-width": ("destination", "width", "to", "size"),
@@ -120,7 +121,7 @@ _WORDS: dict[str, tuple[str, ...]] = {
     "threshold-pin": ("threshold", "negative", "pin"),
     "step": ("step", "level", "threshold", "internal"),
     "hysteresis": ("hysteresis", "hyst"),
-    "seen": ("seen", "flag", "rose", "edge"),
+    "seen": ("seen", "flag", "edge"),
     "high": ("output", "high", "state"),
     "ticks-low": ("ticks", "low", "count", "stamp"),
     "ticks-high": ("ticks", "high", "upper"),
@@ -150,9 +151,13 @@ _AGAINST: dict[str, tuple[str, ...]] = {
     "full": ("flags", "seen"),
     "from": ("width", "rises"),
     "to": ("width", "rises"),
-    "count": ("left",),
+    "count": ("left", "remaining"),
+    "place": ("left", "remaining"),
     "divider": ("interrupt",),
     "period": ("interrupt", "ended", "flag"),
+    "whole": ("now", "load"),
+    "twice": ("now", "load"),
+    "seen": ("rose", "fell", "up", "down"),
     "window-low": ("byte", "result"),
     "window-high": ("byte", "result"),
     "result-low": ("limit", "interrupt"),
@@ -167,6 +172,7 @@ _SAME: dict[str, tuple[str, ...]] = {
     "continuous": ("endless", "forever", "free"),
     "free-running": ("free", "continuous"),
     "none": ("direct", "off", "no"),
+    "filtered": ("sum", "average", "averaged"),
     "internal": ("inside", "bandgap"),
     "supply": ("vdd", "rail"),
     "polling": ("none", "off"),
@@ -174,6 +180,22 @@ _SAME: dict[str, tuple[str, ...]] = {
     "0": ("none", "off", "no"),
 }
 """Other words for choices."""
+_LISTED = {
+    ("converter", "divider"),
+    ("converter", "bits"),
+    ("converter", "sampling"),
+    ("converter", "trigger"),
+    ("converter", "reference"),
+    ("converter", "window-judges"),
+    ("dma", "from-width"),
+    ("dma", "to-width"),
+    ("dma", "request"),
+    ("comparator", "input"),
+    ("comparator", "hysteresis"),
+}
+"""Settings whose choices a sheet lists."""
+_OPPOSITE = {"outside": "inside", "left": "right", "filtered": "raw"}
+"""What a bit means that is not set, where it is called by what it means when it is."""
 _NUMERALS = {
     "one": "1", "two": "2", "four": "4", "seven": "7", "eight": "8", "nine": "9", "ten": "10",
     "twelve": "12", "fourteen": "14", "sixteen": "16",
@@ -226,17 +248,18 @@ def matches(
 
     A field that is surely one setting is offered for no other.
     """
+    held = held_fields(draft, owner)
     needed = {
         name
         for choice in needed_settings(draft, kind, owner)
+        if not is_held(choice, set(held))
         for way in choice.split("|")
         for name in way.split("+")
     }
-    held = held_fields(draft, owner)
     taken = set(held.values())
     ranked: dict[str, list[Candidate]] = {}
     for setting in SETTINGS[kind]:
-        if setting not in held:
+        if setting not in held and _is_told_of(draft, kind, owner, setting):
             ranked[setting] = [
                 one
                 for one in _ranked(draft, kind, owner, peripheral, setting)
@@ -265,6 +288,26 @@ def matches(
             )
         )
     return tuple(sorted(made, key=lambda one: not one.needed))
+
+
+def _is_told_of(draft: PartDraft, kind: BlockKind, owner: str, setting: str) -> bool:
+    """Whether the sheet says that a peripheral has what a setting is for."""
+    item = item_of(draft, kind, owner)
+    hardware = item.get("hardware") or {}
+    if kind == "converter":
+        if setting in {"repeats", "shift", "low-pass"}:
+            return bool(hardware.get("stages"))
+        if setting.startswith("window"):
+            return bool(hardware.get("windows"))
+        if setting in {"mark", "queued"}:
+            return "fifo" in item.get("retrievals", ())
+        if setting == "clock":
+            return "oscillator" in item
+    if kind == "timer" and setting in {"compare", "pulse", "preload", "whole"}:
+        return bool(item.get("pwm"))
+    if kind == "uart" and setting == "data-bits":
+        return len(item.get("data_bits", [8])) > 1
+    return True
 
 
 def held_fields(draft: PartDraft, owner: str) -> dict[str, str]:
@@ -306,12 +349,13 @@ def _candidate(
     table, matched = _table_of(values, field, _also_called(draft, values))
     reasons = [said] if said else []
     score = words
+    named = _named_choice(values, field)
     if values and field.values:
         share = matched / len(values)
         score = 0.45 * words + 0.55 * share
         if matched:
             reasons.append(f"{matched} of its {len(field.values)} codes are values of the sheet")
-    elif values and 1 << field.width < len(values):
+    elif values and 1 << field.width < len(values) and not named:
         return None
     elif field.values and matched == 0 and not values:
         score *= 0.6
@@ -330,6 +374,8 @@ def _candidate(
         score *= 0.2
     if not _is_read(setting) and field.access == "read-only":
         score *= 0.1
+    if not values and (kind, setting) in _LISTED:
+        score *= 0.6  # what its codes mean cannot be said before the sheet says what there is
     if score < 0.15:
         return None
     coded, codes = _coding(setting, values, table, register, field)
@@ -438,16 +484,24 @@ def _coding(
         return "pin", {}
     if len(table) >= 2:
         return "table", table
-    if field.width == 1 and len(values) == 2:
-        named = [one for one in values if _means(field.name, one) or _means(field.text, one)]
-        if len(named) == 1:
-            other = next(one for one in values if one != named[0])
-            return "table", {other: 0, named[0]: 1}
+    named = _named_choice(values, field)
+    if named:
+        other = _OPPOSITE.get(named) or next(one for one in values if one != named)
+        return "table", {other: 0, named: 1}
     if "power of two" in text:
         return "shift", {}
     if any(one in text for one in _LEFT_ONES) or field.name.endswith("_1"):
         return "minus-one", {}
     return ("flag", {}) if field.width == 1 and not values else ("value", {})
+
+
+def _named_choice(values: tuple[str, ...], field: SvdField) -> str:
+    """The choice that a bit by itself is called by, where the other is known too; "" for none."""
+    if field.width != 1 or field.values:
+        return ""
+    named = [one for one in values if _means(field.name, one) or _means(field.text, one)]
+    named = named[:1] if named and named[0] in _OPPOSITE else named
+    return named[0] if len(named) == 1 and (len(values) == 2 or named[0] in _OPPOSITE) else ""
 
 
 def _table_of(
@@ -539,6 +593,10 @@ def setting_values(draft: PartDraft, kind: BlockKind, owner: str, setting: str) 
             return tuple(f"{one:g}" for one in item.get("sampling_cycles", ()))
         case "timer", "prescaler":
             return _texts(item.get("prescalers"))
+        case "converter", "window-judges":
+            return _texts((item.get("hardware") or {}).get("windows_on"))
+        case "converter", "window-condition":
+            return ("outside", "inside", "above", "below")
         case "dma", ("from-width" | "to-width"):
             return _texts(item.get("widths"))
         case "dma", "request":

@@ -130,9 +130,14 @@ def missing_settings(draft: PartDraft) -> Iterator[Missing]:
                     yield Missing(("blocks",), f"{owner}: its registers")
                 continue
             for choice in wanted:
-                if not any(set(one.split("+")) <= held for one in choice.split("|")):
+                if not is_held(choice, held):
                     first = choice.split("|")[0].split("+")[0]
                     yield Missing(("blocks",), f"{owner}: {first}, {SETTINGS[kind][first]}")
+
+
+def is_held(choice: str, held: set[str]) -> bool:
+    """Whether one of the ways that a needed setting can be held is."""
+    return any(set(way.split("+")) <= held for way in choice.split("|"))
 
 
 def held_settings(draft: PartDraft, owner: str) -> set[str] | None:
