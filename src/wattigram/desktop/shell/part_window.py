@@ -386,6 +386,8 @@ class PartWindow(QMainWindow):
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Unsaved work is asked about first."""
         if event is None or self.document.stack.isClean() or self._discards:
+            # The stack says once more that it is clean while it is taken apart; nobody is left to hear.
+            self.document.stack.cleanChanged.disconnect()
             return
         event.ignore()
         self.notice.say(

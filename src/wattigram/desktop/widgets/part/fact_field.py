@@ -68,6 +68,7 @@ class FactField(QLineEdit):
             self._shown = value
             if not self.property("wrong"):
                 self.setText(self._text(value))
+                self.setCursorPosition(0)
         self._resized()
 
     def _text(self, value: Any) -> str:
@@ -84,8 +85,10 @@ class FactField(QLineEdit):
         if self.property("wrong"):
             self._set_property("wrong", False)
             self.wrong.emit("")
-        if value != self._shown:
-            self._shown = value
+        is_new = value != self._shown
+        self._shown = value
+        self.setText(self._text(value))
+        if is_new:
             self.said.emit(value)
 
     def take_back(self) -> None:
@@ -125,14 +128,8 @@ class FactField(QLineEdit):
 
     def mousePressEvent(self, event: QMouseEvent | None) -> None:
         """A click where there is something to choose offers it."""
-        had_focus = self.hasFocus()
         super().mousePressEvent(event)
-        if (
-            event is not None
-            and event.button() == Qt.MouseButton.LeftButton
-            and self.choices
-            and not had_focus
-        ):
+        if event is not None and event.button() == Qt.MouseButton.LeftButton:
             self.offer()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
@@ -153,6 +150,11 @@ class FactField(QLineEdit):
         }:
             self.selectAll()
 
+    def focusOutEvent(self, event: QFocusEvent | None) -> None:
+        """What is longer than the field is seen from its beginning."""
+        super().focusOutEvent(event)
+        self.setCursorPosition(0)
+
     def sizeHint(self) -> QSize:
         """As wide as what stands in it."""
         text = self.text() or self.placeholderText()
@@ -165,8 +167,6 @@ class FactField(QLineEdit):
 
     def _resized(self) -> None:
         self.updateGeometry()
-        if not self.hasFocus():
-            self.setCursorPosition(0)
 
     def _set_property(self, name: str, value: bool) -> None:
         if bool(self.property(name)) != value:

@@ -128,6 +128,10 @@ class SheetView(QScrollArea):
         column.addStretch(1)
         self._foot.setParent(None)
         column.addWidget(self._foot)
+        before = self.takeWidget()
+        if before is not None:
+            before.hide()
+            before.deleteLater()  # a field of it may be what is being typed into
         self.setWidget(page)
 
     def _add_adders(self, draft: PartDraft, column: QVBoxLayout) -> None:
