@@ -67,7 +67,7 @@ def read_part(path: Path) -> None:
 
 
 def read_svd_file(path: Path) -> None:
-    blocks_toml(read_svd(path), {"ADC1": "converter"})
+    blocks_toml(read_svd(path).peripherals, {"ADC1": "converter"})
 
 
 def read_table(path: Path) -> None:

@@ -17,6 +17,8 @@ import tomli_w
 
 Path = tuple[str | int, ...]
 _BARE_KEY = re.compile(r"[A-Za-z0-9_-]+")
+LONGEST_LINE = 110
+"""Characters of a list that is written in one line."""
 IDENTITY = ("name", "pin", "converter", "signal", "dac", "to")
 """Keys by which one table of an array is told from the others, the first that it has."""
 
@@ -166,17 +168,29 @@ class Origin(msgspec.Struct, frozen=True):
     values: Mapping[str, Any]
 
 
+class Style(msgspec.Struct, frozen=True):
+    """How some keys are written, wherever they stand."""
+
+    in_lines: frozenset[str] = frozenset()
+    """Arrays of tables that have a line for each, and tables that are written in one."""
+    hexadecimal: frozenset[str] = frozenset()
+    """Numbers, or lists of them, that people read in hexadecimal."""
+    short_lists: bool = False
+    """Lists that fit into a line are written in one."""
+
+
 def to_toml(
     values: Mapping[str, Any],
     defaults: Mapping[str, Any] | None = None,
     origin: Origin | None = None,
+    style: Style | None = None,
 ) -> str:
     """Plain values as TOML text, arrays of tables as blocks, laid out as their origin.
 
     ``values`` are those that have to be written; ``defaults`` has the others too, and one of them is
     written where the origin says it.
     """
-    writer = _Writer(origin.layout if origin is not None else Layout())
+    writer = _Writer(origin.layout if origin is not None else Layout(), style or Style())
     writer.table(values, defaults or {}, origin.values if origin is not None else None, (), "")
     lines = writer.lines
     if writer.layout.below:
@@ -185,8 +199,8 @@ def to_toml(
 
 
 class _Writer:
-    def __init__(self, layout: Layout) -> None:
-        self.layout = layout
+    def __init__(self, layout: Layout, style: Style) -> None:
+        self.layout, self.style = layout, style
         self.lines: list[str] = []
 
     def table(
@@ -204,10 +218,12 @@ class _Writer:
         known.sort(key=lambda key: self.layout.order[*(at or ()), key])
         keys = [*known, *(key for key in values if key not in known)]
         for key in keys:
-            if not _is_table(values[key]):
+            if not self._is_block(at, key, values[key]):
                 self._value(key, values[key], old, at)
         for key in keys:
             value = values[key]
+            if not self._is_block(at, key, value):
+                continue
             path = None if at is None else (*at, key)
             was = old.get(key) if old is not None else None
             title = f"{name}.{_key(key)}" if name else _key(key)
@@ -221,13 +237,40 @@ class _Writer:
                     path,
                     title,
                 )
-            elif _is_table(value):
+            else:
                 earlier = was if isinstance(was, Sequence) else ()
                 whole = defaults.get(key) or [{}] * len(value)
                 for item, full, place in zip(value, whole, matched(value, earlier), strict=True):
                     own = None if path is None or place is None else (*path, place)
                     self._header(f"[[{title}]]", own)
                     self.table(item, full, None if place is None else earlier[place], own, title)
+
+    def _is_block(self, at: Path | None, key: str, value: Any) -> bool:
+        """Whether it has a header of its own: as in the origin, and what is new by its key."""
+        if not _is_table(value):
+            return False
+        path = (*at, key) if at is not None else ()
+        if path and path in self.layout.order:
+            return path not in self.layout.values
+        return key not in self.style.in_lines
+
+    def _text(self, key: str, value: Any) -> str:
+        if isinstance(value, Mapping):
+            pairs = [f"{_key(name)} = {self._text(name, one)}" for name, one in value.items()]
+            return f"{{ {', '.join(pairs)} }}"
+        if _is_table(value):
+            rows = "".join(f"    {self._text('', one)},\n" for one in value)
+            return f"[\n{rows}]"
+        if key in self.style.hexadecimal and isinstance(value, (int, list)):
+            listed = value if isinstance(value, list) else [value]
+            texts = ", ".join(f"0x{one:0{8 if one > 0xFFFF else 2}x}" for one in listed)
+            return f"[{texts}]" if isinstance(value, list) else texts
+        is_short = (
+            isinstance(value, list) and sum(len(str(one)) + 4 for one in value) <= LONGEST_LINE
+        )
+        if is_short and self.style.short_lists:
+            return f"[{', '.join(self._text('', one) for one in value)}]"
+        return tomli_w.dumps({"v": value}).strip().removeprefix("v = ")
 
     def _is_said(self, at: Path | None, key: str, value: Any) -> bool:
         return at is not None and (*at, key) in self.layout.values and not _is_table(value)
@@ -240,7 +283,7 @@ class _Writer:
             if old is not None and key in old and old[key] == value:
                 text = self.layout.values.get(path, "")
         if not text:
-            text = tomli_w.dumps({"v": value}).strip().removeprefix("v = ")
+            text = self._text(key, value)
         beside = self.layout.beside.get(path, "") if path is not None else ""
         self.lines.append(f"{_key(key)} = {text}" + (f" {beside}" if beside else ""))
 

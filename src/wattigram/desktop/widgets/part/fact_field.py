@@ -23,7 +23,7 @@ from wattigram.core.model.part.sheet.values import (
 )
 from wattigram.desktop.theme import number_font
 
-WIDEST, NARROWEST = 540, 44
+WIDEST, NARROWEST = 700, 44
 NOT_SAID = "not said yet"
 
 

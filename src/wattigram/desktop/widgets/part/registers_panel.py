@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from functools import partial
 
 from PyQt6.QtCore import Qt, pyqtSignal
@@ -19,6 +20,7 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.base.errors import PartError
+from wattigram.core.model.part.registers import SETTINGS
 from wattigram.core.model.part.sheet.draft import PartDraft
 from wattigram.core.model.part.sheet.register_matches import (
     Candidate,
@@ -98,7 +100,7 @@ class RegistersPanel(QWidget):
         """Where each peripheral of the sheet lies, as far as it is known."""
         description = self._document.description
         if description is None:
-            return {}
+            return dict(self._described())
         found = {
             one.owner: one for one in owner_places(self._document.draft, description.peripherals)
         }
@@ -115,9 +117,17 @@ class RegistersPanel(QWidget):
                 )
         return found
 
+    def _described(self) -> Iterator[tuple[str, OwnerPlace]]:
+        """Peripherals whose registers the part file has, where there is no description beside it."""
+        for block in self._document.draft.items(("blocks",)):
+            for owner, base in zip(block.get("owners", ()), block.get("bases", ()), strict=False):
+                yield owner, OwnerPlace(owner, block.get("kind", "system"), owner, base)
+
     def _peripheral(self, name: str) -> SvdPeripheral | None:
         description = self._document.description
-        peripherals = description.peripherals if description is not None else ()
+        if description is None:
+            return SvdPeripheral(name, 0, "", ())
+        peripherals = description.peripherals
         return next((one for one in peripherals if one.name == name), None)
 
     def show_owner(self, owner: str) -> None:
@@ -132,12 +142,15 @@ class RegistersPanel(QWidget):
         """Show what the draft and the description have now."""
         places = self.places
         description = self._document.description
-        has = description is not None and bool(places)
-        for widget in (self.owner, self.lies_in, self.take_sure):
-            widget.setVisible(has)
+        self.owner.setVisible(bool(places))
+        for widget in (self.lies_in, self.take_sure):
+            widget.setVisible(description is not None and bool(places))
         if description is None:
             self.told.setText(
-                "A part suffices for a design and its proof without registers; C needs them. Most makers give "
+                "Beside a register description, an SVD file of the part's maker, the fields that are likely to hold "
+                "a setting are offered."
+                if places
+                else "A part suffices for a design and its proof without registers; C needs them. Most makers give "
                 "them away as an SVD file."
             )
         else:
@@ -171,7 +184,7 @@ class RegistersPanel(QWidget):
                 widget.deleteLater()
         self.confirm = None
         peripheral = self._peripheral(place.peripheral) if place is not None else None
-        if place is None or peripheral is None:
+        if place is None or peripheral is None or place.kind not in SETTINGS:
             self._body.addStretch(1)
             return
         found = matches(self._document.draft, place.kind, place.owner, peripheral)

@@ -2,19 +2,19 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+import tomllib
+from collections.abc import Mapping
 from copy import deepcopy
 from itertools import pairwise
 from pathlib import Path
 from typing import Any
 
 import msgspec
-import tomlkit
-from tomlkit.items import AoT, Array
 
 from wattigram.core.base.errors import PartError
 from wattigram.core.base.models import model_of, plain_values
 from wattigram.core.base.toml_document import check_head, parse_toml, read_text, write_atomically
+from wattigram.core.base.toml_layout import Origin, Style, layout_of, to_toml
 from wattigram.core.base.validation import ModelError, ModelFault
 from wattigram.core.model.part.catalogue import find_part
 from wattigram.core.model.part.migrations import from_older
@@ -36,8 +36,12 @@ _NAMES_OF = {
 """Lists of a part whose items have names that the rest of the file calls them by."""
 
 
-_ADDRESSES = {"bases", "offset", "reset", "code_begin", "data_begin"}
-"""Keys whose numbers are written in hexadecimal."""
+_STYLE = Style(
+    in_lines=frozenset({"fields", "table", "pwm_pins", "send_pins", "receive_pins", "bits"}),
+    hexadecimal=frozenset({"bases", "offset", "reset", "code_begin", "data_begin"}),
+    short_lists=True,
+)
+"""How part files are written."""
 _NAMING_SETTINGS = {"reference", "trigger", "request", "starts-with"}
 """Settings whose choices are names of things."""
 
@@ -129,9 +133,10 @@ class PartDraft(msgspec.Struct, frozen=True):
 
     def toml(self) -> str:
         """The file: what was there with its comments, and what has changed."""
-        document = tomlkit.parse(self.text) if self.text else tomlkit.document()
-        _merge(document, self.values)
-        return tomlkit.dumps(document)
+        if not self.text:
+            return to_toml(self.values, style=_STYLE)
+        origin = Origin(layout_of(self.text), tomllib.loads(self.text))
+        return to_toml(self.values, origin=origin, style=_STYLE)
 
     def save(self, path: Path) -> PartDraft:
         """Write the file; the draft that has been written is given back.
@@ -273,75 +278,3 @@ def draft_of(part: Part) -> PartDraft:
     if part.text:
         return read_draft(part.text, part.name)
     return PartDraft(plain_values(part))
-
-
-def _merge(container: Any, values: Mapping[str, Any]) -> None:
-    """Bring a document to some values and leave alone what says the same already."""
-    for key in [key for key in container if key not in values]:
-        del container[key]
-    for key, value in values.items():
-        if key not in container:
-            container[key] = _item(key, value)
-            continue
-        there = container[key]
-        if isinstance(value, dict) and isinstance(there, Mapping):
-            _merge(there, value)
-        elif isinstance(there, AoT) and _is_tables(value):
-            for number, table in enumerate(value[: len(there)]):
-                _merge(there[number], table)
-            while len(there) > len(value):
-                del there[len(there) - 1]
-            for table in value[len(there) :]:
-                there.append(_item(key, table))
-        elif isinstance(there, Array) and _is_tables(value) and len(there) == len(value):
-            for number, table in enumerate(value):
-                _merge(there[number], table)
-        elif _plain(there) != value:
-            container[key] = _item(key, value)
-
-
-def _item(key: str, value: Any) -> Any:
-    """A value as part files write it: fields of a register a line each, tables within them too."""
-    if key == "fields" and _is_tables(value):
-        rows = tomlkit.array().multiline(True)
-        for row in value:
-            rows.append(_inline(row))
-        return rows
-    if key in _ADDRESSES:
-        return tomlkit.value(_hexadecimal(value))
-    if isinstance(value, dict):
-        table = tomlkit.table()
-        for name, inner in value.items():
-            table.append(name, _item(name, inner))
-        return table
-    if _is_tables(value):
-        tables = tomlkit.aot()
-        for one in value:
-            tables.append(_item("", one))
-        return tables
-    return tomlkit.item(value)
-
-
-def _hexadecimal(value: int | list[int]) -> str:
-    return f"[{', '.join(map(hex, value))}]" if isinstance(value, list) else hex(value)
-
-
-def _inline(row: Mapping[str, Any]) -> Any:
-    table = tomlkit.inline_table()
-    for name, value in row.items():
-        table.append(name, _inline(value) if isinstance(value, dict) else tomlkit.item(value))
-    return table
-
-
-def _plain(item: Any) -> Any:
-    return item.unwrap() if hasattr(item, "unwrap") else item
-
-
-def _is_tables(value: Any) -> bool:
-    return isinstance(value, list) and bool(value) and all(isinstance(one, dict) for one in value)
-
-
-def places(draft: PartDraft, steps: Steps) -> Iterator[Steps]:
-    """The items of a list by their places."""
-    for number in range(len(draft.items(steps))):
-        yield (*steps, number)
