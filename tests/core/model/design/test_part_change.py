@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
 from pathlib import Path
 
 import pytest
@@ -9,6 +10,8 @@ import pytest
 from tests.core.model.part.sheet.heron import heron_draft
 from tests.paths import EXAMPLE_FILES, EXAMPLES
 from wattigram.core.advise.findings import find_all
+from wattigram.core.capture.take import Take
+from wattigram.core.judge import prove
 from wattigram.core.model.design import open_workspace
 from wattigram.core.model.design.part_change import on_other_part
 from wattigram.core.model.design.workspace import join_workspace
@@ -84,3 +87,20 @@ def test_a_clock_that_the_part_has_not_becomes_its_own() -> None:
     made = on_other_part(fast, old.part, find_part("quill-q8"), "quill-q8")
     assert ("bus clock", "96 MHz") in {one.key for one in made.replacements}
     assert made.faults  # it has neither DMA nor what the lamps hang on
+
+
+def test_a_design_on_a_described_part_runs_and_is_proved(take_of: Callable[..., Take]) -> None:
+    """Signals, pulses, lamps and texts on a part that was described from its sheet, by the model of the
+    program: the program's part holds as on the part it was designed for."""
+    old, new = open_workspace(LAMP), heron_draft().part()
+    made = on_other_part(old.project, old.part, new, "heron-h5.toml")
+    assert made.project is not None
+    workspace = join_workspace(made.project, "x", new)
+    assert {finding.code for finding in find_all(workspace)} == {
+        "input-beyond-reference",  # the latch's 3.3 V against a supply of 3 V
+        "baud-off",  # the oscillator's 2 %
+    }
+    proof = prove(workspace, take_of(workspace))
+    held = [one.text for one in proof.verdicts if one.outcome == "holds"]
+    assert len(held) >= 6
+    assert any("Fan follows" in text for text in held)

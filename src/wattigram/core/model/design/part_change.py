@@ -119,6 +119,7 @@ class _Change:
         self.values = deepcopy(plain_values(project))
         self.replacements: list[Replacement] = []
         self.names: dict[ResourceKind, dict[str, str]] = {}
+        self.reserved: set[str] = set()
 
     def renamed(self) -> dict[str, Any]:
         """The project's file with the names of the new part."""
@@ -207,6 +208,7 @@ class _Change:
         """Pins of outputs and serial ports go where those went; signals to inputs of their converter;
         others to what is left."""
         taken: dict[str, str] = {}
+        self.reserved = set(self._wanted_by_others())
         for before, after in self._led_pins():
             if before in used and before not in taken:
                 taken[before] = after
@@ -251,7 +253,7 @@ class _Change:
     def _take_pin(self, pin: str, fit: tuple[str, ...], taken: dict[str, str]) -> None:
         if pin in taken:
             return
-        free = [one for one in fit if one not in taken.values()]
+        free = [one for one in fit if one not in taken.values() and one not in self.reserved]
         wish = self.chosen.get(("pin", pin))
         after = wish if wish in free else pin if pin in free else free[0] if free else ""
         self._note("pin", pin, after, free)
@@ -267,6 +269,23 @@ class _Change:
             for before, pin in zip((positive, negative), after, strict=True):
                 self._note("pin", before, pin, [pin])
                 taken[before] = pin
+
+    def _wanted_by_others(self) -> Iterator[str]:
+        """Pins of the new part at which outputs come out and serial lines end."""
+        for name in self.names["DAC"].values():
+            dac = self.new.dac(name)
+            if dac is not None:
+                yield dac.pin
+        pulsing = {self.names["timer"].get(one.timer, "") for one in self.project.pwm}
+        for name in pulsing:
+            timer = self.new.timer(name)
+            if timer is not None and name in timer.pwm_pins:
+                yield timer.pwm_pins[name]
+        for name in self.names["UART"].values():
+            uart = self.new.uart(name)
+            for pins in (uart.send_pins, uart.receive_pins) if uart is not None else ():
+                if name in pins:
+                    yield pins[name]
 
     def _led_pins(self) -> Iterator[tuple[str, str]]:
         for before, after in self.names["DAC"].items():

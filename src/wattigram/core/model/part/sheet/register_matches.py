@@ -370,9 +370,9 @@ def _candidate(
             score *= 0.85
     elif not values and _is_yes_or_no(setting) and field.width > 1 and field.count == 1:
         score *= 0.3
-    if _is_read(setting) and field.access == "write-only":
+    if _is_read(kind, setting) and field.access == "write-only":
         score *= 0.2
-    if not _is_read(setting) and field.access == "read-only":
+    if not _is_read(kind, setting) and field.access == "read-only":
         score *= 0.1
     if not values and (kind, setting) in _LISTED:
         score *= 0.6  # what its codes mean cannot be said before the sheet says what there is
@@ -386,7 +386,7 @@ def _candidate(
         tuple(reasons),
         coded,
         codes,
-        _access(setting, register, field),
+        _access(kind, setting, register, field),
     )
 
 
@@ -444,23 +444,25 @@ def _is_yes_or_no(setting: str) -> bool:
     }  # fmt: skip
 
 
-def _is_read(setting: str) -> bool:
+def _is_read(kind: BlockKind, setting: str) -> bool:
+    if setting == "input":
+        return kind == "port"
     return setting in {
         "done", "result", "result-low", "result-high", "newest", "result-ticks", "queued", "passes",
         "window-entered", "window-value", "window-ticks-low", "window-ticks-high", "place", "received",
-        "room", "arrived", "input", "high", "ticks-low", "ticks-high", "waiting",
+        "room", "arrived", "high", "ticks-low", "ticks-high", "waiting",
     }  # fmt: skip
 
 
-def _access(setting: str, register: SvdRegister, field: SvdField) -> Access:
+def _access(kind: BlockKind, setting: str, register: SvdRegister, field: SvdField) -> Access:
     text = f"{register.text} {field.text}".lower()
     if setting in {"start", "calibrate"}:
         return "start"
     if setting.endswith("seen") or setting in {"overrun", "parity-fault", "framing-fault", "seen"}:
         return "clear"
-    if "cleared by writing" in text and _is_yes_or_no(setting) and not _is_read(setting):
+    if "cleared by writing" in text and _is_yes_or_no(setting) and not _is_read(kind, setting):
         return "clear"
-    if field.access == "read-only" or _is_read(setting):
+    if field.access == "read-only" or _is_read(kind, setting):
         return "read"
     return "write" if field.access == "write-only" else "read-write"
 
@@ -904,5 +906,11 @@ def chosen_field(
     table, _ = _table_of(values, field, _also_called(draft, values))
     coded, codes = _coding(setting, values, table, register, field)
     return Candidate(
-        register, field, 1.0, ("chosen by hand",), coded, codes, _access(setting, register, field)
+        register,
+        field,
+        1.0,
+        ("chosen by hand",),
+        coded,
+        codes,
+        _access(place.kind, setting, register, field),
     )
