@@ -59,3 +59,13 @@ def test_what_cannot_be_opened_is_said(window: MainWindow, tmp_path: Path) -> No
     window.show_page(COMPARE)
     window.book.compare.compare_file(tmp_path / "none.wattigram.toml")
     assert "none.wattigram.toml" in window.notice.text
+
+
+def test_the_page_begins_with_the_file_as_saved(window: MainWindow, tmp_path: Path) -> None:
+    window.document.edit(CURE)
+    window.show_page(COMPARE)
+    assert ["whole design", "errors", "0", "1", "✓ better now"] in cells(window)
+    window.document.save(tmp_path / "cured.wattigram.toml")
+    assert cells(window) == []
+    window.document.stack.undo()
+    assert ["whole design", "errors", "1", "0", "✕ better in the other"] in cells(window)

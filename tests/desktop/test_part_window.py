@@ -120,7 +120,7 @@ def test_choices_are_offered(open_sheet: Opener) -> None:
     field = window.sheet.field(("converters", 0, "triggers"))
     assert field is not None
     press(field, Qt.Key.Key_Down)
-    texts = {action.text(): action for action in field._menu.actions()}
+    texts = {action.text(): action for action in field.menu_shown.actions()}
     assert texts["a timer"].isChecked()
     assert not texts["a threshold in hardware"].isChecked()
     texts["a timer"].trigger()
@@ -133,7 +133,7 @@ def test_choices_are_offered(open_sheet: Opener) -> None:
     one = window.sheet.field(("converters", 0, "needs_calibration"))
     assert one is not None
     click(one, QPoint(6, 6))
-    next(a for a in one._menu.actions() if a.text() == "needs no calibration").trigger()
+    next(a for a in one.menu_shown.actions() if a.text() == "needs no calibration").trigger()
     assert window.document.draft.get(("converters", 0, "needs_calibration")) is False
 
 

@@ -119,7 +119,7 @@ def run(
             f"A run of {seconds:g} s is not possible.",
             cure=f"Choose above 0 and at most {LONGEST_RUN_S} s.",
         )
-    progress = Progress("Recording")
+    progress = Progress("Recording", "Ctrl+C ends it and keeps what there is")
     with ending_signals() as ending:
         outcome = record_run(
             workspace,

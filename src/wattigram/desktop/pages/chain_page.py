@@ -19,6 +19,7 @@ from wattigram.desktop.widgets.chain.chain_view import ChainView
 from wattigram.desktop.widgets.chain.findings_panel import FindingsPanel
 from wattigram.desktop.widgets.chain.output_rows import OutputRows
 from wattigram.desktop.widgets.chain.scan_timeline import ScanTimeline
+from wattigram.desktop.widgets.chain.start_view import StartView, is_empty
 from wattigram.desktop.widgets.inspector.inspector_panel import Inspector
 
 _YOKE_FACETS = dict.fromkeys(
@@ -66,6 +67,7 @@ class ChainPage(QWidget):
         self.loops = BufferMap()
         self.inspector = Inspector()
         self.findings = FindingsPanel()
+        self.start = StartView()
         self._build()
         self.rows.selected.connect(self.select)
         self.rows.opened.connect(self._open)
@@ -138,6 +140,7 @@ class ChainPage(QWidget):
         layout = QHBoxLayout(self)
         layout.setContentsMargins(0, 0, 0, 0)
         layout.addWidget(self.split)
+        layout.addWidget(self.start)
 
     def default_sizes(self) -> None:
         """Proportions for a window of the present size."""
@@ -169,7 +172,21 @@ class ChainPage(QWidget):
         self.loops.show_workspace(workspace)
         self.inspector.show_panel(panel_for(workspace, self.selection))
         self.findings.show_findings(findings)
+        self._show_start(workspace)
         self.request_views()
+
+    def _show_start(self, workspace: Workspace) -> None:
+        """As long as there is nothing in the project, what could be begun stands in its place."""
+        empty = is_empty(workspace.project)
+        if empty:
+            self.start.show_workspace(workspace)
+        had_focus = self.start.isAncestorOf(self.focusWidget() or self)
+        self.split.setVisible(not empty)
+        self.start.setVisible(empty)
+        if empty:
+            self.start.focus_first()
+        elif had_focus:
+            self.rows.setFocus()
 
     def _on_changed(self, workspace: Workspace, before: Workspace) -> None:
         self.selection = self.selection.followed(before, workspace)

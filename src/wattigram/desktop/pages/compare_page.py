@@ -40,6 +40,8 @@ class ComparePage(QWidget):
         self._document = document
         self._other: Workspace | None = None
         self._name = ""
+        self._with_file = False
+        """It is the project's own file, which may be saved again."""
         self.rows: tuple[DesignDifference, ...] = ()
         self.title = QLabel()
         self.title.setFont(heading_font())
@@ -79,6 +81,8 @@ class ComparePage(QWidget):
         layout.addLayout(bar)
         layout.addWidget(self.table, 1)
         document.changed.connect(self._on_changed)
+        document.replaced.connect(self.forget)
+        document.stack.cleanChanged.connect(self._on_clean)
         self._fill()
 
     def _name_columns(self, other: str) -> None:
@@ -95,6 +99,7 @@ class ComparePage(QWidget):
             self.error.emit("The project has no file yet. Save it, or compare with another one.")
             return
         self.compare_file(self._document.path)
+        self._with_file = self._other is not None
 
     def compare_file(self, path: Path) -> None:
         """Against a project file."""
@@ -108,7 +113,7 @@ class ComparePage(QWidget):
         self._show(self._document.workspace, "as it was")
 
     def _show(self, other: Workspace, name: str) -> None:
-        self._other, self._name = other, name
+        self._other, self._name, self._with_file = other, name, False
         self._fill()
 
     def _on_changed(self, _workspace: object, _before: object) -> None:
@@ -116,9 +121,21 @@ class ComparePage(QWidget):
             self._fill()
 
     def showEvent(self, event: object) -> None:
-        """Edits made elsewhere are seen."""
+        """Edits made elsewhere are seen; where nothing was chosen it is the file as saved."""
         super().showEvent(event)  # type: ignore[arg-type]
+        if self._other is None and self._document.path is not None:
+            self.compare_saved()
         self._fill()
+
+    def forget(self) -> None:
+        """Another project was loaded: it is compared with its own file."""
+        self._other, self._with_file = None, False
+        self._fill()
+
+    def _on_clean(self, is_clean: bool) -> None:
+        """What was saved is the file as saved from now on."""
+        if is_clean and self._with_file and self._document.path is not None:
+            self.compare_saved()
 
     def _fill(self) -> None:
         other = self._other

@@ -18,11 +18,14 @@ from PyQt6.QtWidgets import (
 
 from wattigram.core.judge import Evidence, LikelyCause, Proof, Verdict
 from wattigram.core.judge.verdict import outcome_text
+from wattigram.core.judge.wording import expectation_text
 from wattigram.core.model.design import Project
+from wattigram.core.model.design.expectation import Expectation
 from wattigram.desktop.theme import color, heading_font, text_font, theme
 from wattigram.desktop.widgets.drawing import draw_verdict, elide
 from wattigram.desktop.widgets.labels import FixLabel
 from wattigram.desktop.widgets.proof.evidence_view import EvidenceView
+from wattigram.desktop.widgets.proof.expectation_form import ExpectationForm
 
 OUTCOMES = {"holds": True, "fails": False, "open": None}
 KIND_TEXTS = {"redundant-pair": "redundant"}
@@ -168,13 +171,18 @@ class ProofPage(QWidget):
     prove_wanted = pyqtSignal()
     report_wanted = pyqtSignal()
     cure_wanted = pyqtSignal(object)
+    edit_wanted = pyqtSignal(object)
+    """An edit of what must hold; what is there is judged anew after it."""
 
     def __init__(self) -> None:
         super().__init__()
         self.setObjectName("page")
         self.proof: Proof | None = None
         self._project: Project | None = None
+        """As it is now, which need not be what was proved."""
         self._evidence: tuple[Evidence, ...] = ()
+        self._edited: int | None = None
+        """The expectation that was just edited: it stays chosen when it has been judged."""
         self.current = -1
         self.rows: list[VerdictRow] = []
         self.causes: list[CauseCard] = []
@@ -212,6 +220,9 @@ class ProofPage(QWidget):
         bar.addWidget(self.prove_button)
         bar.addWidget(self.report_button)
         column.addLayout(bar)
+        self.form = ExpectationForm()
+        self.form.edit_wanted.connect(self._on_edit)
+        column.addWidget(self.form)
         column.addWidget(self.view, 1)
         self.split = QSplitter(Qt.Orientation.Horizontal)
         self.split.addWidget(area)
@@ -248,30 +259,57 @@ class ProofPage(QWidget):
         self._show_empty()
 
     def _show_empty(self) -> None:
-        self._clear()
-        self._heading("WHAT MUST HOLD")
-        text = QLabel(
-            "Nothing has been proved yet. “Record and prove” runs the board, records a take and "
-            "holds it against the expectations."
-        )
-        text.setWordWrap(True)
-        text.setObjectName("soft")
-        self._column.addWidget(text)
-        self._column.addStretch(1)
+        self._list()
         self.summary.setText("")
 
-    def show_proof(
-        self, proof: Proof, evidence: tuple[Evidence, ...], project: Project, heading: str
-    ) -> None:
-        """Show a proof; the first thing that fails is chosen."""
-        self.proof, self._evidence, self._project = proof, evidence, project
+    def show_project(self, project: Project) -> None:
+        """Show what must hold now; what was not judged as it is now says so."""
+        if self._project is not None and project.expectations == self._project.expectations:
+            self._project = project
+            self.form.show_expectation(project, self.current)
+            return
+        self._project = project
+        self._list()
+        self.choose(self.current if self._edited is None else self._edited, focus=False)
+
+    def _on_edit(self, edit: object, number: int) -> None:
+        self._edited = number
+        self.edit_wanted.emit(edit)
+
+    def _verdicts(self) -> list[Verdict]:
+        """A verdict for each thing that must hold now; one that is open where it was not judged."""
+        judged = list(self.proof.verdicts) if self.proof is not None else []
+        if self._project is None:
+            return judged
+        made = []
+        for number, expectation in enumerate(self._project.expectations):
+            found = next((one for one in judged if one.expectation == expectation), None)
+            if found is not None:
+                judged.remove(found)
+            made.append(found or not_judged(number, expectation))
+        return made
+
+    def _list(self) -> None:
+        """Rows, likely causes and registers, as they are known."""
         self._clear()
         self._heading("WHAT MUST HOLD")
-        for number, verdict in enumerate(proof.verdicts):
+        for number, verdict in enumerate(self._verdicts()):
             row = VerdictRow(number, verdict)
             row.chosen.connect(self.choose)
             self._column.addWidget(row)
             self.rows.append(row)
+        proof = self.proof
+        if proof is None:
+            text = QLabel(
+                "Nothing has been proved yet. “Record and prove” runs the board, records a take and "
+                "holds it against the expectations."
+            )
+            text.setWordWrap(True)
+            text.setObjectName("soft")
+            text.setContentsMargins(4, 10, 0, 0)
+            self._column.addWidget(text)
+            self._column.addStretch(1)
+            return
         if proof.causes:
             self._column.addSpacing(18)
             self._heading("LIKELY CAUSE")
@@ -290,6 +328,13 @@ class ProofPage(QWidget):
         if proof.differences:
             self._show_differences(proof.differences)
         self._column.addStretch(1)
+
+    def show_proof(
+        self, proof: Proof, evidence: tuple[Evidence, ...], project: Project, heading: str
+    ) -> None:
+        """Show a proof; the first thing that fails is chosen, unless one was just edited."""
+        self.proof, self._evidence, self._project = proof, evidence, project
+        self._list()
         self.prove_button.setText("Prove again")
         self.report_button.setEnabled(True)
         warning = (
@@ -298,9 +343,11 @@ class ProofPage(QWidget):
             else f" · made from build {proof.build_id}, not from the present design"
         )
         self.summary.setText(heading + warning)
-        failing = [
-            number for number, verdict in enumerate(proof.verdicts) if verdict.outcome == "fails"
-        ]
+        failing = [row.number for row in self.rows if row.verdict.outcome == "fails"]
+        edited, self._edited = self._edited, None
+        if edited is not None:
+            self.choose(edited, focus=False)
+            return
         self.choose(failing[0] if failing else 0, focus=False)
         if self.isVisible():
             self.focus_cause()
@@ -319,8 +366,13 @@ class ProofPage(QWidget):
         self.differences[0].setObjectName("soft")
 
     def choose(self, number: int, focus: bool = True) -> None:
-        """Show one verdict's evidence."""
-        if not self.rows or self._project is None:
+        """Show one verdict's evidence, and its sentence to be changed."""
+        if self._project is None:
+            return
+        if not self.rows:
+            self.current = -1
+            self.form.show_expectation(self._project, -1)
+            self.view.show_evidence(None, 0)
             return
         self.current = max(0, min(len(self.rows) - 1, number))
         for row in self.rows:
@@ -332,7 +384,18 @@ class ProofPage(QWidget):
             self._area.ensureWidgetVisible(row)
         names = [signal.name for signal in self._project.signals]
         index = names.index(row.verdict.signal) if row.verdict.signal in names else 0
-        self.view.show_evidence(self._evidence[self.current], index)
+        self.form.show_expectation(self._project, self._place_of(row.verdict))
+        judged = list(self.proof.verdicts) if self.proof is not None else []
+        at = next((number for number, one in enumerate(judged) if one is row.verdict), None)
+        self.view.show_evidence(self._evidence[at] if at is not None else None, index)
+
+    def _place_of(self, verdict: Verdict) -> int:
+        """Which of the project's expectations a row is about; rows are in their order."""
+        assert self._project is not None
+        expectations = self._project.expectations
+        if self.current < len(expectations) and expectations[self.current] == verdict.expectation:
+            return self.current
+        return -1
 
     def focus_cause(self) -> None:
         """Give the focus to the likeliest cause, else to the verdicts."""
@@ -361,6 +424,22 @@ class ProofPage(QWidget):
         clipboard = QApplication.clipboard()
         if clipboard is not None:
             clipboard.setText(self.as_text())
+
+
+def not_judged(number: int, expectation: Expectation) -> Verdict:
+    """What is said of an expectation before it was judged."""
+    return Verdict(
+        index=number,
+        expectation=expectation,
+        text=expectation_text(expectation),
+        outcome="open",
+        measured=None,
+        unit="",
+        low=None,
+        high=None,
+        samples=0,
+        note="not proved yet",
+    )
 
 
 def _kind_text(verdict: Verdict) -> str:

@@ -18,8 +18,8 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.capture.session import Snapshot
-from wattigram.core.model.design import FigureExpectation
-from wattigram.core.model.design.edits import AddExpectation, RemoveExpectation
+from wattigram.core.model.design import FigureExpectation, Project, Workspace
+from wattigram.core.model.design.edits import AddExpectation, Edit, RemoveExpectation
 from wattigram.desktop.controllers.actions import Actions
 from wattigram.desktop.controllers.bench_actions import BenchActions
 from wattigram.desktop.controllers.board_choice import BoardChoice
@@ -258,6 +258,7 @@ class MainWindow(QMainWindow):
         header.proof_wanted.connect(self._on_proof_chip)
         header.menu_wanted.connect(self._open_menu)
         header.part_wanted.connect(self.parts.open_own)
+        self._connect_start()
         self.files.compare_wanted.connect(lambda path: self.book.compare.compare_file(path))
         self.files.saved_wanted.connect(self.compare_saved)
         self.document.changed.connect(self._on_changed)
@@ -309,10 +310,23 @@ class MainWindow(QMainWindow):
             proof.prove_wanted.connect(self.proving.record_and_prove)
             proof.report_wanted.connect(self.take_actions.ask_report)
             proof.cure_wanted.connect(self.proving.cure_and_prove)
+            proof.edit_wanted.connect(self._edit_expectation)
+            proof.show_project(self.document.workspace.project)
         elif number == FIRMWARE:
             self.book.firmware.looks_wanted.connect(self.board.look_at)
         elif number == COMPARE:
             self.book.compare.open_wanted.connect(self.files.ask_compare)
+
+    def _connect_start(self) -> None:
+        start = self.chain_page.start
+        start.part_wanted.connect(self.files.new_on)
+        start.sheet_wanted.connect(self.parts.describe_new)
+        start.template_wanted.connect(self.chain_actions.add_template)
+        start.signal_wanted.connect(self.chain_actions.add_signal)
+        start.open_wanted.connect(self.files.ask_open)
+        start.recent_wanted.connect(self.files.open)
+        start.example_wanted.connect(self.files.open_example)
+        start.offer(tuple(self.settings.recent), tuple(example_files()))
 
     def _expect(self, expectation: FigureExpectation) -> None:
         """A figure that was measured must hold from now on."""
@@ -330,8 +344,22 @@ class MainWindow(QMainWindow):
     def _keep_limits(self) -> None:
         self._strip_memory.keep(self.takes_place.name, self.streams_page.plot.limits.own)
 
-    def _on_changed(self, _workspace: object, _before: object) -> None:
+    def _on_changed(self, workspace: Workspace, before: Workspace) -> None:
         self._show_document()
+        self._judge_anew(workspace.project, before.project)
+
+    def _judge_anew(self, project: Project, before: Project) -> None:
+        """What must hold was changed, or taken back: the take that was judged last is held against it."""
+        latest = self.proving.latest
+        if latest is None or self.stack.currentIndex() != PROOF:
+            return
+        changed = {
+            name
+            for name in project.__struct_fields__
+            if getattr(project, name) != getattr(before, name)
+        }
+        if changed == {"expectations"}:
+            self.proving.prove(latest.take)
 
     def _on_clean(self, _is_clean: bool) -> None:
         self._show_document()
@@ -343,11 +371,14 @@ class MainWindow(QMainWindow):
         self.setWindowModified(not self.document.is_clean)
         self.board.set_workspace(workspace)
         self.chain_page.request_views()
+        if self.book.is_made(PROOF):
+            self.proof_page.show_project(workspace.project)
 
     def _on_replaced(self) -> None:
         self.proving.forget()
         if self.book.is_made(PROOF):
             self.proof_page.forget()
+            self.proof_page.show_project(self.document.workspace.project)
         self.header.show_proof(None)
         self.board.set_address(self.board.address)
         self._close_take()
@@ -434,12 +465,15 @@ class MainWindow(QMainWindow):
 
     def _show_proved(self, proved: Proved) -> None:
         self.streams_page.add_take(proved.take, select=False)
-        self.proof_page.show_proof(
-            proved.proof, proved.evidence, proved.workspace.project, proved.heading
-        )
+        self._show_verdicts(proved)
         self.header.show_proof(proved.proof)
         if self.stack.currentIndex() != PROOF:
             self.show_page(PROOF)
+
+    def _show_verdicts(self, proved: Proved) -> None:
+        page = self.proof_page
+        page.show_proof(proved.proof, proved.evidence, proved.workspace.project, proved.heading)
+        page.show_project(self.document.workspace.project)
 
     def _on_proof_chip(self) -> None:
         if self.proving.latest is None:
@@ -447,18 +481,17 @@ class MainWindow(QMainWindow):
         else:
             self.show_page(PROOF)
 
+    def _edit_expectation(self, edit: Edit) -> None:
+        """Change what must hold."""
+        self.document.edit(edit)
+
     def _remove_expectation(self) -> None:
         """Take away the expectation that is chosen on the Proof page."""
-        proved = self.proving.latest
-        row = self.proof_page.current
-        if proved is None or not 0 <= row < len(proved.proof.verdicts):
+        row, count = self.proof_page.current, len(self.document.workspace.project.expectations)
+        if self.stack.currentIndex() != PROOF or not 0 <= row < count:
             self.notice.say("No expectation is chosen. Choose one on the Proof page.")
             return
-        verdict = proved.proof.verdicts[row]
-        expectations = self.document.workspace.project.expectations
-        if verdict.expectation in expectations:
-            self.document.edit(RemoveExpectation(expectations.index(verdict.expectation)))
-            self.proving.prove(proved.take)
+        self._edit_expectation(RemoveExpectation(row))
 
     # View
 
@@ -470,9 +503,15 @@ class MainWindow(QMainWindow):
     def run_quietly(self, job: Job) -> None:
         """Run short work that comes again and again, with nothing shown of it."""
         self._jobs.append(job)
-        job.ended.connect(job.deleteLater)  # it would stay for as long as whoever asked for it
-        job.ended.connect(lambda: self._jobs.remove(job) if job in self._jobs else None)
+        job.ended.connect(lambda: self._forget_job(job))
         job.start()
+
+    def _forget_job(self, job: Job) -> None:
+        """It has ended, and would stay for as long as whoever asked for it. The last to hear of its end takes it
+        away: were it taken earlier, by this thread while its own still tells others, they would never hear."""
+        if job in self._jobs:
+            self._jobs.remove(job)
+        job.deleteLater()
 
     def open_palette(self) -> None:
         """List all actions."""
@@ -530,9 +569,7 @@ class MainWindow(QMainWindow):
         self.book.redress()
         proved = self.proving.latest
         if proved is not None:
-            self.proof_page.show_proof(
-                proved.proof, proved.evidence, proved.workspace.project, proved.heading
-            )
+            self._show_verdicts(proved)
         self.update()
 
     def copy_page(self) -> None:

@@ -12,6 +12,7 @@ from PyQt6.QtCore import QObject, pyqtSignal
 
 from wattigram.core.base.errors import WattigramError, internal_error
 from wattigram.core.base.logs import write_report
+from wattigram.core.base.time_left import seconds_left
 
 _log = logging.getLogger(__name__)
 
@@ -46,8 +47,7 @@ class Job(QObject):
 
     def seconds_left(self, share: float) -> float | None:
         """Time to go at the pace so far; None before that can be told."""
-        spent = time.monotonic() - self._began
-        return spent * (1 - share) / share if share > 0.02 and spent > 0.5 else None
+        return seconds_left(share, time.monotonic() - self._began)
 
     def cancel(self) -> None:
         """Stop at the next report of progress; no answer will come."""

@@ -7,6 +7,7 @@ from collections.abc import Callable
 from PyQt6.QtCore import QTimer
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
 
+from wattigram.core.base.time_left import left_text
 from wattigram.desktop.state.jobs import Job
 
 SHOWN_MS = 12_000
@@ -100,7 +101,7 @@ class JobBar(QFrame):
             self._bar.setValue(round(share * 1000))
             left = job.seconds_left(share)
             self._text.setText(
-                job.what + (f" · {left:.0f} s left" if left is not None and left >= 1 else "")
+                job.what + (f" · {left_text(left)} left" if left is not None and left >= 1 else "")
             )
 
     def _end(self, job: Job) -> None:

@@ -9,8 +9,8 @@ from PyQt6.QtWidgets import QLabel, QLineEdit, QPushButton, QVBoxLayout, QWidget
 
 from wattigram.core.model.part.sheet.draft import PartDraft, Steps
 from wattigram.core.model.part.sheet.sentences import Chapter, Sentence, fact_steps
+from wattigram.desktop.widgets.flow import FlowLayout
 from wattigram.desktop.widgets.part.fact_field import FactField
-from wattigram.desktop.widgets.part.flow import FlowLayout
 
 
 class SentenceView(QWidget):

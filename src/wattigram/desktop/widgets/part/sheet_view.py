@@ -25,9 +25,9 @@ from wattigram.core.model.part.sheet.sentences import (
     lists_of,
 )
 from wattigram.desktop.state.part_document import PartDocument
+from wattigram.desktop.widgets.flow import FlowLayout
 from wattigram.desktop.widgets.labels import heading
 from wattigram.desktop.widgets.part.fact_field import FactField, first_wanted
-from wattigram.desktop.widgets.part.flow import FlowLayout
 from wattigram.desktop.widgets.part.sentence import SentenceView
 
 

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
+from wattigram.core.base.facts import annotation_at, read_fact
 from wattigram.core.model.part.sheet.draft import PartDraft, blank_draft
 from wattigram.core.model.part.sheet.sentences import chapter, fact_steps, lists_of, words_of
-from wattigram.core.model.part.sheet.values import annotation_at, read_fact
 
 FACTS: tuple[tuple[str, tuple[dict[str, str], ...]], ...] = (
     (

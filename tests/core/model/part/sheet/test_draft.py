@@ -10,6 +10,7 @@ import pytest
 
 from tests.core.model.part.sheet.heron import FACTS, heron_draft
 from wattigram.core.base.errors import FirmwareError, PartError, QuantityError, RegisterError
+from wattigram.core.base.facts import annotation_at, fact_text, read_fact
 from wattigram.core.base.model_fields import fields_of
 from wattigram.core.firmware.generate import firmware_files
 from wattigram.core.model.design import open_workspace
@@ -37,7 +38,6 @@ from wattigram.core.model.part.sheet.sentences import (
     read_said,
 )
 from wattigram.core.model.part.sheet.sufficiency import uses
-from wattigram.core.model.part.sheet.values import annotation_at, fact_text, read_fact
 from wattigram.examples import example_files
 
 SHIPPED = [entry.id for entry in list_parts()]

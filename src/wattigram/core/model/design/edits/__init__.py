@@ -3,6 +3,7 @@
 from wattigram.core.model.design.edits.bench_edits import (
     AddExpectation,
     ChangeExpectation,
+    MoveExpectation,
     RemoveExpectation,
     RemoveWiring,
     SetBusClock,
@@ -76,6 +77,7 @@ __all__ = [
     "ChangeExpectation",
     "CompositeEdit",
     "Edit",
+    "MoveExpectation",
     "MoveSlot",
     "OrderSlots",
     "RemoveChain",

@@ -206,6 +206,24 @@ class RemoveExpectation(Struct, frozen=True):
         return project.replaced(expectations=items)
 
 
+class MoveExpectation(Struct, frozen=True):
+    """Put one expectation, counted from 0, at another place."""
+
+    index: int
+    to: int
+
+    @property
+    def label(self) -> str:
+        return f"Move expectation {self.index + 1} to place {self.to + 1}"
+
+    def apply(self, project: Project) -> Project:
+        _check(project, self.index)
+        _check(project, self.to)
+        items = list(project.expectations)
+        items.insert(self.to, items.pop(self.index))
+        return project.replaced(expectations=tuple(items))
+
+
 def _check(project: Project, index: int) -> None:
     if not 0 <= index < len(project.expectations):
         raise EditError(

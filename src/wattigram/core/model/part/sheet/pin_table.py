@@ -9,10 +9,10 @@ from collections.abc import Iterator
 import msgspec
 
 from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.facts import expand
 from wattigram.core.model.field_types import PIN_PATTERN
 from wattigram.core.model.part.sheet.draft import PartDraft
 from wattigram.core.model.part.sheet.sufficiency import owners_of
-from wattigram.core.model.part.sheet.values import expand
 
 _ANALOG = re.compile(r"(?i)^(?:([A-Z][A-Z0-9]*?)[_ ]?)?(?:AIN|ANA|IN|CH|AN|A)[_ ]?(\d+)$")
 _PORT = re.compile(r"(?i)\bport\s+([A-Z]+)\b")

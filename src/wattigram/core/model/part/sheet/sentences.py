@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import re
+from fractions import Fraction
 from typing import Any
 
 import msgspec
 
 from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.facts import Words, annotation_at, default_at, read_fact, read_number
 from wattigram.core.base.model_fields import NO_DEFAULT
 from wattigram.core.base.quantity import parse_quantity
+from wattigram.core.model.field_types import FINEST_CLOCK
 from wattigram.core.model.part.converter import (
     ComparatorUnit,
     Converter,
@@ -27,13 +30,6 @@ from wattigram.core.model.part.model import (
 )
 from wattigram.core.model.part.registers import MemoryMap
 from wattigram.core.model.part.sheet.draft import PartDraft, Steps
-from wattigram.core.model.part.sheet.values import (
-    Words,
-    annotation_at,
-    clocks_of,
-    default_at,
-    read_fact,
-)
 
 _PLACE = re.compile(r"\{([a-z_.]+)\}")
 
@@ -478,6 +474,38 @@ def read_said(draft: PartDraft, one: Chapter, item: Steps, key: str, text: str) 
         clocks = clocks_of(text, parse_quantity(clock, "Hz", unit_required=True))
         return read_fact(annotation, ", ".join(f"{one_time:g}" for one_time in clocks))
     return read_fact(annotation, text, words_of(one.model, key))
+
+
+def clocks_of(text: str, clock_hz: Fraction) -> list[int | float]:
+    """Sampling times in converter clocks; some may be said as times, at a clock of ``clock_hz``.
+
+    A data sheet that states nanoseconds states them at the highest clock.
+
+    Raises
+    ------
+    QuantityError
+        When a time is no number of eighths of a clock.
+    """
+    clocks: list[int | float] = []
+    for part in re.split(
+        r"\s*[,;]\s*", " ".join(text.split()).replace("clk", "").replace("clocks", "")
+    ):
+        if not part:
+            continue
+        try:
+            time_s = parse_quantity(part, "s", unit_required=True)
+        except QuantityError:
+            clocks.append(read_number(float, part.strip()))
+            continue
+        exact = time_s * clock_hz
+        if exact * FINEST_CLOCK != round(exact * FINEST_CLOCK):
+            near = Fraction(round(exact * FINEST_CLOCK), FINEST_CLOCK)
+            raise QuantityError(
+                f"{part} at {float(clock_hz / 10**6):g} MHz is no number of eighths of a clock.",
+                cure=f"The nearest is {float(near):g} clocks.",
+            )
+        clocks.append(int(exact) if exact.denominator == 1 else float(exact))
+    return clocks
 
 
 def words_of(model: type[Any], key: str) -> Words:

@@ -1,4 +1,4 @@
-"""Facts as people write them in a sheet, and as they stand in a part file."""
+"""Facts as people write them, and as they stand in files, by what a model's field is declared as."""
 
 from __future__ import annotations
 
@@ -15,9 +15,7 @@ from wattigram.core.base.model_fields import (
     fields_of,
     models_in,
 )
-from wattigram.core.base.quantity import parse_quantity
 from wattigram.core.base.validation import value_faults
-from wattigram.core.model.field_types import FINEST_CLOCK
 
 Words = Mapping[str, str]
 """What is said for a choice, by the choice."""
@@ -146,7 +144,7 @@ def is_address(annotation: Any) -> bool:
 
 
 def read_fact(annotation: Any, text: str, words: Words | None = None) -> Any:
-    """A fact as a part file has it, from what somebody wrote; None for nothing.
+    """A fact as a file has it, from what somebody wrote; None for nothing.
 
     Lists are parted by commas; ranges such as ``P0–P7`` or ``1-8`` stand for all in them; groups in
     lists by strokes.
@@ -183,7 +181,7 @@ def _read(annotation: Any, text: str, choices: Mapping[str, str]) -> Any:
             if any(get_origin(one) is tuple for one in _leaves(inner)):
                 return [_read(inner, group, choices) for group in re.split(r"\s*[/|]\s*", text)]
             return [_read(inner, one, choices) for one in _parts(text)]
-    return _number(annotation, text)
+    return read_number(annotation, text)
 
 
 def _parts(text: str) -> Iterator[str]:
@@ -242,7 +240,14 @@ def _choice(choices: tuple[Any, ...], text: str) -> Any:
     )
 
 
-def _number(annotation: Any, text: str) -> Any:
+def read_number(annotation: Any, text: str) -> Any:
+    """A number, perhaps in hexadecimal or with KiB behind it; a text where the field is one.
+
+    Raises
+    ------
+    QuantityError
+        When it is none.
+    """
     kinds = _leaves(annotation)
     if str in kinds:
         return text
@@ -259,38 +264,6 @@ def _number(annotation: Any, text: str) -> Any:
         )
     except ValueError:
         raise QuantityError(f"“{text[:40]}” is no number.", cure="Write a number.") from None
-
-
-def clocks_of(text: str, clock_hz: Fraction) -> list[int | float]:
-    """Sampling times in converter clocks; some may be said as times, at a clock of ``clock_hz``.
-
-    A data sheet that states nanoseconds states them at the highest clock.
-
-    Raises
-    ------
-    QuantityError
-        When a time is no number of eighths of a clock.
-    """
-    clocks: list[int | float] = []
-    for part in re.split(
-        r"\s*[,;]\s*", " ".join(text.split()).replace("clk", "").replace("clocks", "")
-    ):
-        if not part:
-            continue
-        try:
-            time_s = parse_quantity(part, "s", unit_required=True)
-        except QuantityError:
-            clocks.append(_number(float, part.strip()))
-            continue
-        exact = time_s * clock_hz
-        if exact * FINEST_CLOCK != round(exact * FINEST_CLOCK):
-            near = Fraction(round(exact * FINEST_CLOCK), FINEST_CLOCK)
-            raise QuantityError(
-                f"{part} at {float(clock_hz / 10**6):g} MHz is no number of eighths of a clock.",
-                cure=f"The nearest is {float(near):g} clocks.",
-            )
-        clocks.append(int(exact) if exact.denominator == 1 else float(exact))
-    return clocks
 
 
 def _leaves(annotation: Any) -> tuple[Any, ...]:
