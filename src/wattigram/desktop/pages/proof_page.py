@@ -28,6 +28,8 @@ from wattigram.desktop.widgets.proof.evidence_view import EvidenceView
 from wattigram.desktop.widgets.proof.expectation_form import ExpectationForm
 
 OUTCOMES = {"holds": True, "fails": False, "open": None}
+KIND_ROOM = 62.0
+"""Pixels for the kind, at the right of a row."""
 KIND_TEXTS = {"redundant-pair": "redundant"}
 """Kinds that are too long for their place."""
 
@@ -50,7 +52,7 @@ class VerdictRow(QWidget):
         )
 
     def _text_rect(self, width: int) -> QRectF:
-        return QRectF(28, 8, max(60, width - 28 - 58), 1000)
+        return QRectF(28, 8, max(60, width - 28 - KIND_ROOM - 10), 1000)
 
     def sizeHint(self) -> QSize:
         """Two lines or three."""
@@ -97,7 +99,7 @@ class VerdictRow(QWidget):
         )
         painter.setPen(color(t.faint))
         painter.drawText(
-            QRectF(self.width() - 56, 8, 48, line),
+            QRectF(self.width() - KIND_ROOM - 8, 8, KIND_ROOM, line),
             Qt.AlignmentFlag.AlignRight,
             _kind_text(self.verdict),
         )
