@@ -10,6 +10,7 @@ from PyQt6.QtCore import Qt
 from tests.desktop.conftest import press
 from wattigram.core.model.design.templates import TEMPLATES
 from wattigram.core.model.part import list_parts
+from wattigram.core.model.part.sheet.own_parts import parts_folder
 from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.widgets.chain.start_view import StartView
 
@@ -89,3 +90,17 @@ def test_an_example_is_opened_from_it(window: MainWindow, tmp_path: Path) -> Non
     start.example_wanted.emit(start._examples[1])
     assert window.document.workspace.project.name == "flame-watch"
     assert not start.isVisible()
+
+
+def test_a_part_of_ones_own_is_a_card_as_soon_as_it_is_saved(window: MainWindow) -> None:
+    start = _start(window)
+    assert start.cards["4"].text() == "From a data sheet…"
+    parts_folder().mkdir(parents=True)
+    window.parts.describe_like("quill-q8")
+    sheet = window.parts.windows[-1]
+    sheet._save_as(str(parts_folder() / "mine.toml"))  # type: ignore[attr-defined]
+    assert not start.isVisible() or start.cards["4"].text() == "Like Quill Q8"
+    start.cards["4"].click()
+    assert window.document.workspace.project.part == "mine.toml"
+    assert start.cards["4"].is_current
+    sheet.close()  # type: ignore[attr-defined]

@@ -11,6 +11,7 @@ from wattigram.core.base.errors import PartError
 from wattigram.core.base.quantity import format_si
 from wattigram.core.model.part import Converter, Part, copy_part, find_part, list_parts, load_part
 from wattigram.core.model.part.sheet.draft import blank_draft
+from wattigram.core.model.part.sheet.own_parts import own_parts
 from wattigram.core.model.part.svd import blocks_toml, read_svd
 
 
@@ -25,9 +26,11 @@ for command in (suffices, set_fact, pins, match, change):
 
 @app.command("list")
 def list_all() -> None:
-    """List the parts that come with the program."""
+    """List the parts that come with the program, and your own."""
     for part in list_parts():
         click.echo(f"{part.id:<14}{part.name:<14}{part.summary}")
+    for own in own_parts():
+        click.echo(f"{own.path}  {own.name}: {own.text}")
 
 
 @app.command("show")

@@ -7,7 +7,7 @@ from functools import cache, partial
 from pathlib import Path
 from typing import TYPE_CHECKING, Protocol
 
-from PyQt6.QtCore import QObject, pyqtBoundSignal
+from PyQt6.QtCore import QObject, pyqtBoundSignal, pyqtSignal
 from PyQt6.QtWidgets import QFileDialog, QWidget
 
 from wattigram.core.base.errors import WattigramError
@@ -41,6 +41,9 @@ class PartSheetWindow(Protocol):
 
 class PartWork(QObject):
     """Opens windows in which parts are described, and changes the part of the project."""
+
+    saved = pyqtSignal()
+    """A part was written."""
 
     def __init__(
         self,
@@ -145,6 +148,7 @@ class PartWork(QObject):
 
     def _on_saved(self, path: Path, part: Part | None) -> None:
         """Take over the project's own part as its file is now."""
+        self.saved.emit()
         project, own = self._document.workspace.project, self._document.path
         if part is None or own is None or path != own.parent / project.part:
             return

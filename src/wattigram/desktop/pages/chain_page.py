@@ -172,11 +172,12 @@ class ChainPage(QWidget):
         self.loops.show_workspace(workspace)
         self.inspector.show_panel(panel_for(workspace, self.selection))
         self.findings.show_findings(findings)
-        self._show_start(workspace)
+        self.show_start()
         self.request_views()
 
-    def _show_start(self, workspace: Workspace) -> None:
+    def show_start(self) -> None:
         """As long as there is nothing in the project, what could be begun stands in its place."""
+        workspace = self._document.workspace
         empty = is_empty(workspace.project)
         if empty:
             self.start.show_workspace(workspace)

@@ -29,6 +29,7 @@ from wattigram.core.model.design.project import Project
 from wattigram.core.model.part import Part
 from wattigram.core.model.part.registers import BlockKind
 from wattigram.core.model.part.sheet.draft import PartDraft, Steps
+from wattigram.core.model.part.sheet.own_parts import parts_folder
 from wattigram.core.model.part.sheet.pin_table import read_pin_table, with_pin_table
 from wattigram.core.model.part.sheet.sentences import chapter
 from wattigram.core.model.part.sheet.sufficiency import OWNERS, owners_of
@@ -347,7 +348,9 @@ class PartWindow(QMainWindow):
 
     def ask_save_as(self) -> None:
         """Ask for a name and save."""
-        folder = self.document.path.parent if self.document.path else Path.home()
+        folder = self.document.path.parent if self.document.path else parts_folder()
+        with contextlib.suppress(OSError):
+            folder.mkdir(parents=True, exist_ok=True)
         name = f"{self.document.draft.get(('id',)) or 'part'}.toml"
         ask_save(self, "Save the part", folder / name, PART_FILTER, self._save_as)
 

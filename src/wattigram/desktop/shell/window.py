@@ -20,6 +20,7 @@ from PyQt6.QtWidgets import (
 from wattigram.core.capture.session import Snapshot
 from wattigram.core.model.design import FigureExpectation, Project, Workspace
 from wattigram.core.model.design.edits import AddExpectation, Edit, RemoveExpectation
+from wattigram.core.model.part.sheet.own_parts import own_parts
 from wattigram.desktop.controllers.actions import Actions
 from wattigram.desktop.controllers.bench_actions import BenchActions
 from wattigram.desktop.controllers.board_choice import BoardChoice
@@ -326,7 +327,16 @@ class MainWindow(QMainWindow):
         start.open_wanted.connect(self.files.ask_open)
         start.recent_wanted.connect(self.files.open)
         start.example_wanted.connect(self.files.open_example)
-        start.offer(tuple(self.settings.recent), tuple(example_files()))
+        start.own_part_wanted.connect(self.files.new_on_file)
+        self.parts.saved.connect(self._offer_start)
+        self._offer_start()
+
+    def _offer_start(self) -> None:
+        """What an empty project offers: what was opened lately, examples, parts of one's own."""
+        self.chain_page.start.offer(
+            tuple(self.settings.recent), tuple(example_files()), own_parts()
+        )
+        self.chain_page.show_start()
 
     def _expect(self, expectation: FigureExpectation) -> None:
         """A figure that was measured must hold from now on."""

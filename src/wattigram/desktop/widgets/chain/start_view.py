@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 from functools import partial
 from pathlib import Path
 
@@ -25,11 +26,13 @@ from wattigram.core.model.design import Project, Workspace
 from wattigram.core.model.design.edits import apply_edit
 from wattigram.core.model.design.templates import TEMPLATES, Template, from_template
 from wattigram.core.model.part import list_parts
+from wattigram.core.model.part.sheet.own_parts import OwnPart
 from wattigram.core.predict.timing import scan_timing
 from wattigram.desktop.theme import color, number_font, signal_color, text_font, theme
 
 LETTERS = "abcdefghij"
 MOST_RECENT = 3
+MOST_OWN = 3
 
 
 def is_empty(project: Project) -> bool:
@@ -183,6 +186,8 @@ class StartView(QScrollArea):
     """Shown on the Chain page as long as a project is empty."""
 
     part_wanted = pyqtSignal(str)
+    own_part_wanted = pyqtSignal(object)
+    """Path of a part file."""
     sheet_wanted = pyqtSignal()
     template_wanted = pyqtSignal(object)
     signal_wanted = pyqtSignal()
@@ -198,12 +203,15 @@ class StartView(QScrollArea):
         self.cards: dict[str, StartCard] = {}
         self._recent: tuple[Path, ...] = ()
         self._examples: tuple[Path, ...] = ()
+        self._own: tuple[OwnPart, ...] = ()
         self._part: object = None
 
-    def offer(self, recent: tuple[Path, ...], examples: tuple[Path, ...]) -> None:
-        """Projects that were opened lately, and examples, to be opened from here."""
+    def offer(
+        self, recent: tuple[Path, ...], examples: tuple[Path, ...], own: tuple[OwnPart, ...]
+    ) -> None:
+        """Projects that were opened lately, and examples, to be opened from here; parts of one's own."""
         self._recent = tuple(path for path in recent if path.exists())
-        self._examples = examples
+        self._examples, self._own = examples, own
         self._part = None
 
     def show_workspace(self, workspace: Workspace) -> None:
@@ -251,22 +259,30 @@ class StartView(QScrollArea):
     def _parts(self, workspace: Workspace) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(10)
-        number = 0
         listed = list_parts()
-        for number, entry in enumerate(listed, start=1):
-            card = StartCard(entry.name, entry.summary, str(number))
+        numbers = itertools.count(1)
+        for entry in listed:
+            card = StartCard(entry.name, entry.summary, str(next(numbers)))
             card.is_current = entry.id == workspace.project.part
             card.clicked.connect(partial(self._take_part, entry.id))
             self._keep(card, row)
-        if workspace.project.part not in {entry.id for entry in listed}:
-            number += 1
-            own = StartCard(workspace.part.name, f"your own. {workspace.part.summary}", str(number))
-            own.is_current = True
-            self._keep(own, row)
+        for part in self._own[:MOST_OWN]:
+            card = StartCard(part.name, part.text, str(next(numbers)))
+            card.setEnabled(bool(part.suffices))
+            card.is_current = part.path.name == workspace.project.part
+            card.clicked.connect(partial(self._take_own, part.path))
+            self._keep(card, row)
+        known = {*(entry.id for entry in listed), *(one.path.name for one in self._own[:MOST_OWN])}
+        if workspace.project.part not in known:
+            other = StartCard(
+                workspace.part.name, f"your own · {workspace.part.summary}", str(next(numbers))
+            )
+            other.is_current = True
+            self._keep(other, row)
         sheet = StartCard(
             "From a data sheet…",
             "a part of your own: from nothing, or like another",
-            str(number + 1),
+            str(next(numbers)),
         )
         sheet.clicked.connect(self.sheet_wanted)
         self._keep(sheet, row)
@@ -317,6 +333,9 @@ class StartView(QScrollArea):
 
     def _take_part(self, identifier: str, _checked: bool = False) -> None:
         self.part_wanted.emit(identifier)
+
+    def _take_own(self, path: Path, _checked: bool = False) -> None:
+        self.own_part_wanted.emit(path)
 
     def _take_template(self, template: Template, _checked: bool = False) -> None:
         self.template_wanted.emit(template)

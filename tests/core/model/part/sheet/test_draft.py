@@ -27,6 +27,7 @@ from wattigram.core.model.part.sheet.draft import (
     load_draft,
     part_id,
 )
+from wattigram.core.model.part.sheet.own_parts import own_parts
 from wattigram.core.model.part.sheet.register_matches import without_field
 from wattigram.core.model.part.sheet.sentences import (
     CHAPTERS,
@@ -312,3 +313,19 @@ def test_a_part_like_another_has_a_name_of_its_own() -> None:
 def test_an_empty_draft_has_no_items() -> None:
     assert PartDraft({}).items(("converters",)) == []
     assert PartDraft({}).get(("converters", 3, "name")) is None
+
+
+def test_parts_of_ones_own_are_listed_with_what_they_suffice_for(tmp_path: Path) -> None:
+    heron_draft().save(tmp_path / "heron.toml")
+    blank_draft("Half").save(tmp_path / "half.toml")
+    draft_like("quill-q8", "Alike").save(tmp_path / "alike.toml")
+    (tmp_path / "notes.toml").write_text("x = 1")
+    found = own_parts(tmp_path)
+    assert [(one.name, one.suffices) for one in found] == [
+        ("Alike", ("design", "proof", "C")),
+        ("Half", ()),
+        ("Heron H5", ("design", "proof")),
+    ]
+    assert found[1].text == "your own · not yet enough for a design"
+    assert found[2].text.startswith("your own · design and proof · 64 MHz")
+    assert own_parts(tmp_path / "nowhere") == ()
