@@ -135,10 +135,12 @@ def match(path: Path, description: Path, take: bool, show_all: bool) -> None:
 
     DESCRIPTION: Register description in the open SVD format (XML).
     """
-    from wattigram.core.model.part.sheet.register_matches import (
-        matches,
+    from wattigram.core.model.part.sheet.register_edits import (
         owner_places,
         with_sure_fields,
+    )
+    from wattigram.core.model.part.sheet.register_matches import (
+        matches,
     )
     from wattigram.core.model.part.svd import read_svd
 

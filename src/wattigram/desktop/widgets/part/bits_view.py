@@ -6,7 +6,9 @@ from PyQt6.QtCore import QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QSizePolicy, QWidget
 
-from wattigram.core.model.part.sheet.register_matches import Candidate
+from wattigram.core.model.part.sheet.register_matches import (
+    Candidate,
+)
 from wattigram.desktop.theme import color, number_font, theme
 
 

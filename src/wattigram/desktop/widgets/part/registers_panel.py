@@ -22,16 +22,18 @@ from PyQt6.QtWidgets import (
 from wattigram.core.base.errors import PartError
 from wattigram.core.model.part.registers import SETTINGS
 from wattigram.core.model.part.sheet.draft import PartDraft
-from wattigram.core.model.part.sheet.register_matches import (
-    Candidate,
-    FoundBy,
+from wattigram.core.model.part.sheet.register_edits import (
     OwnerPlace,
     chosen_field,
-    matches,
     owner_places,
     with_field,
     with_sure_fields,
     without_field,
+)
+from wattigram.core.model.part.sheet.register_matches import (
+    Candidate,
+    FoundBy,
+    matches,
 )
 from wattigram.core.model.part.svd import SvdPeripheral
 from wattigram.desktop.state.part_document import PartDocument

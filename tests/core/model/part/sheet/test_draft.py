@@ -28,7 +28,9 @@ from wattigram.core.model.part.sheet.draft import (
     part_id,
 )
 from wattigram.core.model.part.sheet.own_parts import own_parts
-from wattigram.core.model.part.sheet.register_matches import without_field
+from wattigram.core.model.part.sheet.register_edits import (
+    without_field,
+)
 from wattigram.core.model.part.sheet.sentences import (
     CHAPTERS,
     chapter,

@@ -9,14 +9,16 @@ from tests.paths import CASES
 from wattigram.core.base.errors import PartError
 from wattigram.core.model.part import find_part, list_parts
 from wattigram.core.model.part.sheet.draft import PartDraft, blank_draft, draft_of
-from wattigram.core.model.part.sheet.register_matches import (
+from wattigram.core.model.part.sheet.register_edits import (
     OwnerPlace,
     chosen_field,
-    matches,
     owner_places,
     with_field,
     with_sure_fields,
     without_field,
+)
+from wattigram.core.model.part.sheet.register_matches import (
+    matches,
 )
 from wattigram.core.model.part.sheet.sufficiency import uses
 from wattigram.core.model.part.svd import (
