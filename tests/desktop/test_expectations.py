@@ -49,6 +49,7 @@ def test_a_limit_is_typed_and_the_take_is_judged_anew(window: MainWindow, wait: 
     assert page.current == 3
     window.document.stack.undo()
     wait(lambda: _outcomes(page)[3] == "fails")
+    assert page.current == 3
 
 
 def test_what_is_no_limit_stays_and_is_said(window: MainWindow) -> None:

@@ -271,6 +271,8 @@ class ProofPage(QWidget):
             self.form.show_expectation(project, self.current)
             return
         self._project = project
+        if self._edited is None and self.proof is not None and self.isVisible():
+            self._edited = max(0, self.current)  # what is judged anew moves nobody's eye
         self._list()
         self.choose(self.current if self._edited is None else self._edited, focus=False)
 
@@ -332,9 +334,15 @@ class ProofPage(QWidget):
         self._column.addStretch(1)
 
     def show_proof(
-        self, proof: Proof, evidence: tuple[Evidence, ...], project: Project, heading: str
+        self,
+        proof: Proof,
+        evidence: tuple[Evidence, ...],
+        project: Project,
+        heading: str,
+        again: bool = False,
     ) -> None:
-        """Show a proof; the first thing that fails is chosen, unless one was just edited."""
+        """Show a proof; the first thing that fails is chosen, unless one was just edited and the same take was
+        judged ``again``."""
         self.proof, self._evidence, self._project = proof, evidence, project
         self._list()
         self.prove_button.setText("Prove again")
@@ -347,7 +355,7 @@ class ProofPage(QWidget):
         self.summary.setText(heading + warning)
         failing = [row.number for row in self.rows if row.verdict.outcome == "fails"]
         edited, self._edited = self._edited, None
-        if edited is not None:
+        if edited is not None and again:
             self.choose(edited, focus=False)
             return
         self.choose(failing[0] if failing else 0, focus=False)

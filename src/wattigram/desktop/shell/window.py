@@ -100,6 +100,8 @@ class MainWindow(QMainWindow):
         self.board_choice = BoardChoice(self, self.board, self.firmware)
         self._jobs: list[Job] = []
         self._proves_after_stop = False
+        self._judged: Path | None = None
+        """The take whose verdicts are shown."""
         self._sizes_known = False
         self._is_closed = False
         self._build()
@@ -482,7 +484,9 @@ class MainWindow(QMainWindow):
 
     def _show_verdicts(self, proved: Proved) -> None:
         page = self.proof_page
-        page.show_proof(proved.proof, proved.evidence, proved.workspace.project, proved.heading)
+        again, self._judged = proved.take == self._judged, proved.take
+        project = proved.workspace.project
+        page.show_proof(proved.proof, proved.evidence, project, proved.heading, again)
         page.show_project(self.document.workspace.project)
 
     def _on_proof_chip(self) -> None:

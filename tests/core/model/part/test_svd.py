@@ -195,3 +195,14 @@ def test_what_would_unfold_without_end_is_refused(text: str, words: str, tmp_pat
     (tmp_path / "x.svd").write_text(text)
     with pytest.raises(PartError, match=words):
         read_svd(tmp_path / "x.svd")
+
+
+def test_a_long_chain_of_derivations_is_a_sentence(tmp_path: Path) -> None:
+    chain = "".join(
+        f'<register derivedFrom="R{number + 1}"><name>R{number}</name></register>'
+        for number in range(4000)
+    )
+    text = NESTED.replace("<cluster><name>OUTER", f"{chain}<cluster><name>OUTER", 1)
+    (tmp_path / "deep.svd").write_text(text)
+    with pytest.raises(PartError, match=r"nested too deeply|takes too long"):
+        read_svd(tmp_path / "deep.svd")

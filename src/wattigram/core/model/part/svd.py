@@ -26,6 +26,8 @@ MOST_REPEATS = 256
 DEEPEST = 40
 MOST_ELEMENTS = 1_000_000
 MOST_DERIVED = 5_000
+MOST_LOOKED_AT = 200_000_000
+"""Elements that are looked at to find what others are derived from."""
 
 
 class SvdField(msgspec.Struct, frozen=True):
@@ -96,7 +98,8 @@ def read_svd(path: Path) -> SvdDescription:
         raise PartError(
             "This is no register description: it has no device with peripherals.", where=where
         )
-    _check_unfolded(root, where)
+    with reading_foreign(PartError, "The description is not understood", where):
+        _check_unfolded(root, where)
     notes: list[str] = []
     said = io.StringIO()  # the parser prints what it does not know
     with reading_foreign(PartError, "The description is not understood", where):
@@ -140,13 +143,19 @@ def _parse(content: bytes, where: str) -> Any:
 def _check_unfolded(root: Any, where: str) -> None:
     """Refuse what would fill the memory once arrays and derivations are unfolded."""
     by_name: dict[str, Any] = {}
-    derived = 0
+    derived = count = 0
     for element in root.iter():
+        count += 1
         if (name := element.findtext("name")) is not None:
             by_name.setdefault(name, element)
         derived += "derivedFrom" in element.attrib
     if derived > MOST_DERIVED:
         raise PartError(f"It has more than {MOST_DERIVED} derived elements.", where=where)
+    if derived * count > MOST_LOOKED_AT:
+        raise PartError(
+            f"It has {derived} derived elements among {count}: looking all of them up takes too long.",
+            where=where,
+        )
     sizes: dict[int, int] = {}
 
     def size(element: Any, above: frozenset[int]) -> int:

@@ -331,3 +331,10 @@ def test_parts_of_ones_own_are_listed_with_what_they_suffice_for(tmp_path: Path)
     assert found[1].text == "your own · not yet enough for a design"
     assert found[2].text.startswith("your own · design and proof · 64 MHz")
     assert own_parts(tmp_path / "nowhere") == ()
+
+
+def test_an_id_follows_its_name_as_long_as_it_was_made_of_it() -> None:
+    draft = blank_draft("New part").with_value(("name",), "Heron H5")
+    assert draft.get(("id",)) == "heron-h5"
+    own = draft.with_value(("id",), "mine").with_value(("name",), "Other")
+    assert own.get(("id",)) == "mine"

@@ -162,6 +162,8 @@ class PartDraft(msgspec.Struct, frozen=True):
             steps = steps[:-1]
 
     def _followed(self, steps: Steps, old: Any, new: Any) -> PartDraft:
+        if steps == ("name",) and self.values.get("id") == part_id(str(old or "")) and new:
+            return PartDraft({**self.values, "id": part_id(str(new))}, self.text)
         is_name = len(steps) == 3 and steps[0] in _NAMES_OF and steps[2] == "name"
         of_names = len(steps) == 3 and steps[0] in _NAMES_OF and steps[2] == "names"
         pairs: list[tuple[str, str]] = []
