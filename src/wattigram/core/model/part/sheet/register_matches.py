@@ -7,6 +7,8 @@ register), by its width, and by names of codes that mean the sheet's values.
 
 from __future__ import annotations
 
+from functools import lru_cache
+
 import msgspec
 
 from wattigram.core.model.part.registers import SETTINGS, Access, BlockKind, Coding
@@ -23,8 +25,7 @@ from wattigram.core.model.part.sheet.field_codes import (
 from wattigram.core.model.part.sheet.register_words import (
     SETTING_WORDS,
     WORDS_AGAINST,
-    has_word,
-    tokens_of,
+    words_in,
 )
 from wattigram.core.model.part.sheet.setting_values import (
     LISTED,
@@ -144,28 +145,37 @@ def _ranked(
     draft: PartDraft, kind: BlockKind, owner: str, peripheral: SvdPeripheral, setting: str
 ) -> list[Candidate]:
     values = setting_values(draft, kind, owner, setting)
+    also = also_called(draft, values)
+    wanted = _Wanted(kind, setting, values, also, expected_width(draft, kind, owner, setting))
     found = []
     for register in peripheral.registers:
         for field in register.fields:
             if field.low + field.width > register.width:
                 continue
-            one = _candidate(draft, kind, owner, setting, values, register, field)
+            one = _candidate(wanted, register, field)
             if one is not None:
                 found.append(one)
     return sorted(found, key=lambda one: -one.score)
 
 
-def _candidate(
-    draft: PartDraft,
-    kind: BlockKind,
-    owner: str,
-    setting: str,
-    values: tuple[str, ...],
-    register: SvdRegister,
-    field: SvdField,
-) -> Candidate | None:
-    words, said = _words_score(setting, register, field)
-    table, matched = table_of(values, field, also_called(draft, values))
+class _Wanted(msgspec.Struct, frozen=True):
+    """A setting, and what the sheet says of it."""
+
+    kind: BlockKind
+    setting: str
+    values: tuple[str, ...]
+    also: dict[str, tuple[str, ...]]
+    width: int | None
+
+
+def _candidate(wanted: _Wanted, register: SvdRegister, field: SvdField) -> Candidate | None:
+    kind, setting, values, width = wanted.kind, wanted.setting, wanted.values, wanted.width
+    words, said = _words_score(
+        setting, register.name, register.text, len(register.fields) == 1, field.name, field.text
+    )
+    if not words and not field.values:
+        return None  # its width alone says nothing
+    table, matched = table_of(values, field, wanted.also)
     reasons = [said] if said else []
     score = words
     named = named_choice(values, field)
@@ -178,7 +188,6 @@ def _candidate(
         return None
     elif field.values and matched == 0 and not values:
         score *= 0.6
-    width = expected_width(draft, kind, owner, setting)
     if width is not None:
         if field.width == width:
             score += 0.12
@@ -209,18 +218,22 @@ def _candidate(
     )
 
 
-def _words_score(setting: str, register: SvdRegister, field: SvdField) -> tuple[float, str]:
-    wanted, against = SETTING_WORDS.get(setting, (setting,)), WORDS_AGAINST.get(setting, ())
-    near = tokens_of(field.name) | tokens_of(field.text)
-    far = tokens_of(register.name) | tokens_of(register.text)
+@lru_cache(200_000)
+def _words_score(
+    setting: str, register: str, register_text: str, is_alone: bool, field: str, field_text: str
+) -> tuple[float, str]:
+    """How much the words of a field and of its register speak for a setting, and in words why."""
+    wanted, against = SETTING_WORDS.get(setting, ()), WORDS_AGAINST.get(setting, ())
+    near = words_in(field) | words_in(field_text)
+    far = words_in(register) | words_in(register_text)
     best, hits, word = 0.0, 0, ""
     for number, one in enumerate(wanted):
         weight = 1.0 - 0.08 * number
         value = 0.0
-        if has_word(near, one):
+        if one in near:
             value = weight
-        elif has_word(far, one):
-            value = 0.7 * weight if len(register.fields) == 1 else 0.4 * weight
+        elif one in far:
+            value = 0.7 * weight if is_alone else 0.4 * weight
         if value:
             hits += 1
             if value > best:
@@ -229,10 +242,10 @@ def _words_score(setting: str, register: SvdRegister, field: SvdField) -> tuple[
         return 0.0, ""
     score = min(1.0, 0.62 * best + 0.13 * (hits - 1))
     for one in against:
-        if has_word(near, one):
+        if one in near:
             score *= 0.45
-        elif has_word(far, one):
+        elif one in far:
             score *= 0.6
-    text = field.text or register.text
-    called = f"“{text}”" if text else f"called {field.name}"
+    text = field_text or register_text
+    called = f"“{text}”" if text else f"called {field}"
     return score, f"{called} speaks of {word}"

@@ -47,6 +47,15 @@ SETTING_WORDS: dict[str, tuple[str, ...]] = {
     "window-tells": ("interrupt", "threshold", "tell", "guard"),
     "window-seen": ("threshold", "met", "seen", "flag", "state", "guard"),
     "window-hysteresis": ("hysteresis", "threshold"),
+    "window-target": ("target", "center", "threshold"),
+    "window-every": ("every", "each", "threshold"),
+    "window-stops": ("stops", "stop", "threshold"),
+    "window-once": ("once", "single", "threshold"),
+    "window-entered": ("entered", "inside", "threshold"),
+    "window-value": ("event", "captured", "threshold"),
+    "window-ticks-low": ("stamp", "low", "threshold"),
+    "window-ticks-high": ("stamp", "high", "threshold"),
+    "high-first": ("first", "order", "high"),
     "window-times": ("times", "row", "threshold"),
     "prescaler": ("prescaler", "pre", "divider"),
     "period": ("period", "per", "reload", "top", "less"),
@@ -176,9 +185,28 @@ def tokens_of(text: str) -> frozenset[str]:
 
 def has_word(tokens: Iterable[str], word: str) -> bool:
     """Whether a word is among some, whole or as their beginning."""
-    return any(
+    return any(_is_word(token, word) for token in tokens)
+
+
+def _is_word(token: str, word: str) -> bool:
+    return (
         token == word
         or (len(word) > 3 and token.startswith(word))
         or (len(token) > 3 and word.startswith(token))
-        for token in tokens
     )
+
+
+_VOCABULARY = frozenset(
+    word for table in (SETTING_WORDS, WORDS_AGAINST) for words in table.values() for word in words
+)
+
+
+@lru_cache(20_000)
+def _words_of(token: str) -> frozenset[str]:
+    return frozenset(word for word in _VOCABULARY if _is_word(token, word))
+
+
+@lru_cache(20_000)
+def words_in(text: str) -> frozenset[str]:
+    """Words of settings that a name or a text has."""
+    return frozenset().union(*(_words_of(token) for token in tokens_of(text)))
