@@ -49,7 +49,7 @@ SETTING_WORDS: dict[str, tuple[str, ...]] = {
     "window-hysteresis": ("hysteresis", "threshold"),
     "window-target": ("target", "center", "threshold"),
     "window-every": ("every", "each", "threshold"),
-    "window-stops": ("stops", "stop", "threshold"),
+    "window-stops": ("threshold",),
     "window-once": ("once", "single", "threshold"),
     "window-entered": ("entered", "inside", "threshold"),
     "window-value": ("event", "captured", "threshold"),
