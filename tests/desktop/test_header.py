@@ -5,13 +5,16 @@ from __future__ import annotations
 from pathlib import Path
 
 import pytest
+from PyQt6.QtCore import QPoint, Qt
 from PyQt6.QtWidgets import QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
+from tests.desktop.conftest import click, press
 from wattigram.core.capture.session import Snapshot
 from wattigram.core.judge import Proof, Verdict
 from wattigram.core.model.design import Workspace
-from wattigram.desktop.pages.page_stack import PAGES
+from wattigram.desktop.pages.page_stack import CHAIN, PAGES, PROOF
+from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.widgets.header import Header
 from wattigram.desktop.widgets.notice import Notice
 
@@ -129,3 +132,27 @@ def test_a_notice_takes_an_answer_and_goes(qtbot: QtBot) -> None:
     assert notice._timer.isActive()
     notice.hide()
     notice._timer.stop()
+
+
+def test_findings_are_in_reach_on_every_page(window: MainWindow) -> None:
+    header = window.header
+    assert header.findings.isVisible()
+    assert header.findings.text() == "✕1"
+    window.show_page(PROOF)
+    header.findings.click()
+    beside = window.findings_window
+    assert beside is not None
+    assert beside.isVisible()
+    assert beside.filters["error"].text() == "errors · 1"
+    beside.filters["warning"].click()
+    assert beside.none.isVisible()
+    beside.filters["error"].click()
+    card = beside.panel.cards[0]
+    press(card, Qt.Key.Key_Return)  # its fix
+    assert not header.findings.isVisible()
+    assert beside.filters["all"].text() == "all · 0"
+    window.document.stack.undo()
+    assert header.findings.text() == "✕1"
+    click(beside.panel.cards[0], QPoint(5, 5))
+    assert window.stack.currentIndex() == CHAIN
+    assert window.chain_page.selection.signal == "Door latch"

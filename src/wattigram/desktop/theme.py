@@ -208,6 +208,7 @@ QPushButton#page:focus {{ border: 2px solid {t.action}; padding: 4px 12px; }}
 QPushButton#page[isNarrow="true"] {{ padding: 6px 7px; }}
 QPushButton#page[isNarrow="true"]:focus {{ padding: 4px 5px; }}
 QPushButton#chip {{ border-radius: 11px; padding: 4px 12px; background: {t.card}; }}
+QPushButton#chip:checked {{ border-color: {t.action}; font-weight: 600; }}
 QPushButton#chip:focus {{ border: 2px solid {t.action}; padding: 3px 11px; }}
 QPushButton#chip[tone="bad"] {{ color: {t.bad}; border-color: {t.bad}; }}
 QPushButton#chip[tone="good"] {{ color: {t.good}; border-color: {t.good}; }}

@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
+from wattigram.core.advise.findings import Finding
 from wattigram.core.capture.session import Snapshot
 from wattigram.core.model.design import FigureExpectation, Project, Workspace
 from wattigram.core.model.design.edits import AddExpectation, Edit, RemoveExpectation
@@ -46,6 +47,7 @@ from wattigram.desktop.pages.page_stack import (
     PageStack,
 )
 from wattigram.desktop.shell.appearance import Appearance
+from wattigram.desktop.shell.findings_window import FindingsWindow, findings_text
 from wattigram.desktop.shell.help_windows import (
     show_about,
     show_glossary,
@@ -100,6 +102,7 @@ class MainWindow(QMainWindow):
         self.board_choice = BoardChoice(self, self.board, self.firmware)
         self._jobs: list[Job] = []
         self._proves_after_stop = False
+        self.findings_window: FindingsWindow | None = None
         self._judged: Path | None = None
         """The take whose verdicts are shown."""
         self._sizes_known = False
@@ -233,6 +236,7 @@ class MainWindow(QMainWindow):
         add("View", "Copy the page as a picture", "Ctrl+Shift+C", self.copy_page)
         add("View", "Save the page as a picture…", "", self.save_page)
         add("View", "Find an action", "Ctrl+K", self.open_palette)
+        add("View", "Show the findings", "Ctrl+G", self.show_findings)
         add("File", "New project…", "Ctrl+N", lambda: self._open_palette_of("New project on "))
         add(
             "Edit",
@@ -261,6 +265,7 @@ class MainWindow(QMainWindow):
         header.proof_wanted.connect(self._on_proof_chip)
         header.menu_wanted.connect(self._open_menu)
         header.part_wanted.connect(self.parts.open_own)
+        header.findings_wanted.connect(self.show_findings)
         self._connect_start()
         self.files.compare_wanted.connect(lambda path: self.book.compare.compare_file(path))
         self.files.saved_wanted.connect(self.compare_saved)
@@ -319,6 +324,20 @@ class MainWindow(QMainWindow):
             self.book.firmware.looks_wanted.connect(self.board.look_at)
         elif number == COMPARE:
             self.book.compare.open_wanted.connect(self.files.ask_compare)
+
+    def show_findings(self) -> None:
+        """All findings, beside whatever page is in sight."""
+        if self.findings_window is None:
+            self.findings_window = FindingsWindow(self)
+            self.findings_window.chosen.connect(self._show_finding)
+            self.findings_window.cured.connect(self.chain_page.cure)
+        self.findings_window.show_findings(self.document.findings)
+        self.findings_window.show()
+        self.findings_window.raise_()
+
+    def _show_finding(self, finding: Finding) -> None:
+        self.show_page(CHAIN)
+        self.chain_page.show_finding(finding)
 
     def _connect_start(self) -> None:
         start = self.chain_page.start
@@ -381,6 +400,14 @@ class MainWindow(QMainWindow):
         self.header.show_workspace(workspace, self.document.is_clean)
         self.setWindowTitle(f"{workspace.project.name}[*] – Wattigram")
         self.setWindowModified(not self.document.is_clean)
+        findings = self.document.findings
+        self.header.show_findings(
+            findings_text(findings, short=True),
+            findings_text(findings),
+            any(finding.severity == "error" for finding in findings),
+        )
+        if self.findings_window is not None:
+            self.findings_window.show_findings(findings)
         self.board.set_workspace(workspace)
         self.chain_page.request_views()
         if self.book.is_made(PROOF):

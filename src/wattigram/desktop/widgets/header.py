@@ -33,6 +33,7 @@ class Header(QWidget):
     proof_wanted = pyqtSignal()
     menu_wanted = pyqtSignal()
     part_wanted = pyqtSignal()
+    findings_wanted = pyqtSignal()
 
     def __init__(self, pages: Sequence[str]) -> None:
         super().__init__()
@@ -48,6 +49,10 @@ class Header(QWidget):
         self.part = ElidedLabel()
         self.part.setCursor(Qt.CursorShape.PointingHandCursor)
         self.part.clicked.connect(self.part_wanted)
+        self.findings = QPushButton()
+        self.findings.setObjectName("chip")
+        self.findings.clicked.connect(self.findings_wanted)
+        self.findings.hide()
         self.pages: list[QPushButton] = []
         group = QButtonGroup(self)
         row = QHBoxLayout(self)
@@ -66,6 +71,7 @@ class Header(QWidget):
             self.pages.append(button)
             row.addWidget(button)
         row.addStretch(1)
+        row.addWidget(self.findings)
         self.board = QPushButton()
         self.board.setObjectName("chip")
         self.board.clicked.connect(self.board_wanted)
@@ -109,6 +115,13 @@ class Header(QWidget):
         text = f"{workspace.part.name} · {clock} · {workspace.reference_v:.3f} V"
         self.part.setText(text)
         self.part.setToolTip(f"{text}\nA click opens the part's sheet")
+
+    def show_findings(self, short: str, full: str, has_errors: bool) -> None:
+        """How many findings there are, on every page; nothing where there are none."""
+        self.findings.setVisible(bool(short))
+        _set(self.findings, short, "bad" if has_errors else "")
+        self.findings.setToolTip(f"Findings: {full} (Ctrl+G)")
+        self.findings.setAccessibleName(f"Findings: {full}")
 
     def show_page(self, number: int) -> None:
         """Mark a page."""
