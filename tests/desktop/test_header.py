@@ -156,3 +156,32 @@ def test_findings_are_in_reach_on_every_page(window: MainWindow) -> None:
     click(beside.panel.cards[0], QPoint(5, 5))
     assert window.stack.currentIndex() == CHAIN
     assert window.chain_page.selection.signal == "Door latch"
+
+
+@pytest.mark.parametrize("width", [1024, 1280, 1600])
+def test_nothing_is_cut_while_a_board_runs_with_findings_and_a_proof_that_fails(
+    qtbot: QtBot, kiln: Workspace, width: int
+) -> None:
+    header = Header(PAGES)
+    qtbot.addWidget(header)
+    header.resize(width, 44)
+    header.show()
+    header.show_workspace(kiln, is_clean=False)
+    header.show_findings("✕1 !2", "1 error · 2 warnings", True)
+    header.show_snapshot(Snapshot(**RUNNING))  # type: ignore[arg-type]
+    verdicts = tuple(
+        Verdict(0, kiln.project.expectations[0], "t", outcome, None, "", None, None, 0, "n")  # type: ignore[arg-type]
+        for outcome in ("holds", "fails")
+    )
+    header.show_proof(Proof(Path("x"), "m", True, verdicts, ()))
+    header.show_snapshot(Snapshot(**RUNNING))  # type: ignore[arg-type]
+    qtbot.wait(1)
+    for button in (
+        header.findings,
+        header.board,
+        header.run_button,
+        header.record_button,
+        header.proof,
+        *header.pages,
+    ):
+        assert button.width() >= button.sizeHint().width(), button.text()

@@ -21,6 +21,8 @@ if TYPE_CHECKING:
 
 ROOMY = 1150
 """Pixels across from which on everything is said in full."""
+FINDINGS_ROOM = 160
+"""Pixels that findings, and a proof that fails, take besides."""
 
 
 class Header(QWidget):
@@ -127,6 +129,12 @@ class Header(QWidget):
         """Mark a page."""
         self.pages[number].setChecked(True)
 
+    @property
+    def _is_roomy(self) -> bool:
+        """Whether the build can be told too, beside the findings where there are some."""
+        wanted = ROOMY if self.findings.isHidden() else ROOMY + FINDINGS_ROOM
+        return self.width() >= wanted
+
     def show_snapshot(self, snapshot: Snapshot) -> None:
         """State of the board."""
         names = {
@@ -144,7 +152,7 @@ class Header(QWidget):
             if snapshot.mark_matches is False:
                 text = f"✕ Board has build {snapshot.build_id}"
                 tone = "bad"
-            elif snapshot.mark_matches and self.width() >= ROOMY:
+            elif snapshot.mark_matches and self._is_roomy:
                 text += f" · build {snapshot.build_id[:4]}"
             if self.width() < ROOMY and text == f"● {what}" and snapshot.state == "running":
                 text = "● Running"
