@@ -371,3 +371,24 @@ def test_a_candidate_is_chosen_before_the_change(window: MainWindow, tmp_path: P
     box.activated.emit(box.count() - 1)
     assert dialog.boxes[key].currentText() == wanted
     assert isinstance(dialog.told, QLabel)
+
+
+def test_a_file_with_a_table_of_pins_is_dropped(open_sheet: Opener, tmp_path: Path) -> None:
+    window = open_sheet(blank_draft("X").with_item(("converters",), {"name": "ADC"}))
+    (tmp_path / "pins.csv").write_text("pin,analog\nPA0,IN0\nPA1,IN1\n")
+    window.read_table(tmp_path / "pins.csv")
+    assert window.table_told.text() == "2 pins, 2 with a channel."
+    window.take_table.click()
+    assert window.document.draft.get(("pins",)) == ["PA0", "PA1"]
+    window.read_table(tmp_path / "none.csv")
+    assert "cannot be read" in window.notice.text
+
+
+def test_keys_go_from_chapter_to_chapter(open_sheet: Opener) -> None:
+    window = open_sheet(heron_draft())
+    window.contents.choose("core")
+    for _ in range(3):
+        window.contents.step(1)
+    assert window.sheet.fields[0].chapter.id == "converters"
+    window.contents.step(-1)
+    assert window.sheet.fields[0].chapter.id == "references"

@@ -23,7 +23,8 @@ from PyQt6.QtWidgets import (
     QWidget,
 )
 
-from wattigram.core.base.errors import QuantityError, WattigramError
+from wattigram.core.base.errors import PartError, QuantityError, WattigramError
+from wattigram.core.base.toml_document import read_text
 from wattigram.core.model.design.part_change import on_other_part
 from wattigram.core.model.design.project import Project
 from wattigram.core.model.part import Part
@@ -46,6 +47,8 @@ from wattigram.desktop.widgets.part.sheet_view import SheetView
 
 SHARES = (17, 55, 28)
 """Of the window's width: contents, sheet, registers."""
+TABLES = {".csv", ".tsv", ".txt", ".md"}
+"""Files that hold a table of pins, by their suffixes."""
 SVD_FILTER = "Register descriptions (*.svd *.xml)"
 
 
@@ -181,6 +184,8 @@ class PartWindow(QMainWindow):
             ("Save as…", "Ctrl+Shift+S", self.ask_save_as),
             ("Read a register description…", "Ctrl+I", self.ask_description),
             ("Take all fields that stand alone", "Ctrl+T", self.take_all_sure),
+            ("Next chapter", "Ctrl+PgDown", partial(self.contents.step, 1)),
+            ("Chapter before", "Ctrl+PgUp", partial(self.contents.step, -1)),
             ("Close", "Ctrl+W", self.close),
         ):
             action = QAction(text, self)
@@ -377,14 +382,27 @@ class PartWindow(QMainWindow):
         self.project_wanted.emit(self.document.path)
 
     def dragEnterEvent(self, event: QDragEnterEvent | None) -> None:
-        """Register descriptions can be dropped."""
+        """Register descriptions, and tables of pins, can be dropped."""
         if event is not None and dropped_paths(event.mimeData()):
             event.acceptProposedAction()
 
     def dropEvent(self, event: QDropEvent | None) -> None:
-        """Read what is dropped."""
+        """Read what is dropped: a table of pins by the name of its file, else a register description."""
         for path in dropped_paths(event.mimeData() if event is not None else None):
-            self.read_description(path)
+            if path.suffix.lower() in TABLES:
+                self.read_table(path)
+            else:
+                self.read_description(path)
+
+    def read_table(self, path: Path) -> None:
+        """Show a file's table of pins, to be taken over."""
+        try:
+            text = read_text(path, PartError)
+        except WattigramError as fault:
+            self.notice.say(str(fault))
+            return
+        self.contents.choose("pins")
+        self.table.setPlainText(text)
 
     def closeEvent(self, event: QCloseEvent | None) -> None:
         """Unsaved work is asked about first."""

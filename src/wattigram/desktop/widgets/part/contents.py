@@ -122,6 +122,11 @@ class Contents(QWidget):
             if item is not None and item.data(Qt.ItemDataRole.UserRole)[0] == identifier:
                 self.chapters.setCurrentRow(number)
 
+    def step(self, by: int) -> None:
+        """Go to the next chapter, or to the one before."""
+        count = self.chapters.count()
+        self.chapters.setCurrentRow((self.chapters.currentRow() + by) % count)
+
     def show_draft(self, draft: PartDraft, uses: tuple[Use, ...]) -> None:
         """State of every chapter and use."""
         registers = sum(not one.chapter or one.chapter == "memory" for one in uses[-1].missing)
