@@ -5,6 +5,7 @@ from __future__ import annotations
 from PyQt6.QtCore import Qt
 
 from tests.desktop.conftest import Wait, press, type_text
+from wattigram.core.contract.figure_names import OF_TWO
 from wattigram.core.model.design import LevelExpectation, SquareExpectation
 from wattigram.desktop.pages.page_stack import PROOF
 from wattigram.desktop.pages.proof_page import ProofPage
@@ -110,4 +111,9 @@ def test_a_figures_choices_follow_its_measurement(window: MainWindow) -> None:
     measure = page.form.fields["measure"]
     measure.offer()
     next(one for one in measure.menu_shown.actions() if one.text() == "histogram").trigger()
-    assert page.form.fields["figure"].text() == "inl" or page.form.wrong.isVisible()
+    assert page.form.fields["figure"].text() == "inl"
+    assert page.form.fields["stimulus"].text() == "sine"
+    measure = page.form.fields["measure"]
+    type_text(measure, next(iter(OF_TWO)))
+    assert page.form.fields["other"].text() == "Coil current"
+    assert not page.form.wrong.isVisible()

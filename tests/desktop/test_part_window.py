@@ -206,7 +206,7 @@ def test_fields_are_confirmed_one_by_one_and_taken_back(open_sheet: Opener) -> N
     while panel.confirm is not None and panel.take_sure.isEnabled():
         asked.append(panel.take_sure.text())
         press(panel.confirm, Qt.Key.Key_Return)
-    assert asked[0] == "Take the 3 that stand alone"
+    assert asked[0] == "Confirm the 3 unambiguous fields"
     block = window.document.draft.items(("blocks",))[0]
     assert block["owners"] == ["TICK0"]
     fields = {one["sets"]: one for register in block["registers"] for one in register["fields"]}

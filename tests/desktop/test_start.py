@@ -87,7 +87,7 @@ def test_one_signal_a_sheet_and_examples_are_in_reach(window: MainWindow) -> Non
 
 def test_an_example_is_opened_from_it(window: MainWindow, tmp_path: Path) -> None:
     start = _start(window)
-    start.example_wanted.emit(start._examples[1])
+    start.example_wanted.emit(start._examples()[1])
     assert window.document.workspace.project.name == "flame-watch"
     assert not start.isVisible()
 

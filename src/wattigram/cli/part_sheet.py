@@ -126,7 +126,7 @@ def pins(path: Path, table: IO[str]) -> None:
 @click.command("match")
 @click.argument("path", type=FILE)
 @click.argument("description", type=FILE)
-@click.option("--take", is_flag=True, help="Take every field that stands alone for its setting.")
+@click.option("--take", is_flag=True, help="Confirm every unambiguous field.")
 @click.option("--all", "show_all", is_flag=True, help="Show settings that C does not need too.")
 def match(path: Path, description: Path, take: bool, show_all: bool) -> None:
     """Find the fields that hold a part's settings in a register description.

@@ -183,7 +183,7 @@ class PartWindow(QMainWindow):
             ("Save", "Ctrl+S", self.save),
             ("Save as…", "Ctrl+Shift+S", self.ask_save_as),
             ("Read a register description…", "Ctrl+I", self.ask_description),
-            ("Take all fields that stand alone", "Ctrl+T", self.take_all_sure),
+            ("Confirm all unambiguous fields", "Ctrl+T", self.take_all_sure),
             ("Next chapter", "Ctrl+PgDown", partial(self.contents.step, 1)),
             ("Chapter before", "Ctrl+PgUp", partial(self.contents.step, -1)),
             ("Close", "Ctrl+W", self.close),
@@ -337,10 +337,10 @@ class PartWindow(QMainWindow):
             QApplication.restoreOverrideCursor()
 
     def take_all_sure(self) -> None:
-        """Take every field that stands alone for its setting, of every peripheral; one step."""
+        """Confirm every unambiguous field, of every peripheral; one step."""
         draft, count = self.registers.with_all_sure()
         if not count:
-            self.notice.say("No field stands alone for a setting that has none yet.")
+            self.notice.say("No setting that has no field yet has an unambiguous one.")
             return
         self.document.edit(f"Fields of {count} settings", draft)
 

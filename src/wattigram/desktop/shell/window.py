@@ -349,14 +349,13 @@ class MainWindow(QMainWindow):
         start.recent_wanted.connect(self.files.open)
         start.example_wanted.connect(self.files.open_example)
         start.own_part_wanted.connect(self.files.new_on_file)
-        self.parts.saved.connect(self._offer_start)
-        self._offer_start()
+        start.offer(lambda: tuple(self.settings.recent), lambda: tuple(example_files()), own_parts)
+        self.parts.saved.connect(self._on_part_saved)
+        self.chain_page.show_start()
 
-    def _offer_start(self) -> None:
-        """What an empty project offers: what was opened lately, examples, parts of one's own."""
-        self.chain_page.start.offer(
-            tuple(self.settings.recent), tuple(example_files()), own_parts()
-        )
+    def _on_part_saved(self) -> None:
+        """It may be one of those that an empty project offers."""
+        self.chain_page.start.forget()
         self.chain_page.show_start()
 
     def _expect(self, expectation: FigureExpectation) -> None:

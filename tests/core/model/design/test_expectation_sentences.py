@@ -10,7 +10,7 @@ import pytest
 from tests.paths import EXAMPLE_FILES, KILN
 from wattigram.core.base.errors import EditError, QuantityError
 from wattigram.core.base.model_fields import fields_of
-from wattigram.core.contract.figure_names import FIGURES
+from wattigram.core.contract.figure_names import FIGURES, OF_TWO
 from wattigram.core.model.design import FigureExpectation, open_workspace
 from wattigram.core.model.design.edits import MoveExpectation, apply_edit
 from wattigram.core.model.design.expectation import Expectation
@@ -81,7 +81,20 @@ def test_another_measurement_has_figures_of_its_own() -> None:
     changed = with_fact(one, "measure", "sine")
     assert isinstance(changed, FigureExpectation)
     assert changed.figure in FIGURES["sine"]
-    assert ("V" in "".join(piece for piece, _ in pieces_of(one)).split("{at_least}")[-1]) is True
+    pieces = [piece for piece, _ in pieces_of(one)]
+    assert pieces[pieces.index("at_least") + 1].startswith(" V")
+    histogram = with_fact(one, "measure", "histogram")
+    assert isinstance(histogram, FigureExpectation)
+    assert (histogram.figure, histogram.stimulus) == ("inl", "sine")
+    with pytest.raises(EditError, match="what was put in"):
+        with_fact(histogram, "stimulus", "")
+    assert with_fact(histogram, "stimulus", "ramp").stimulus == "ramp"  # type: ignore[union-attr]
+    for measure in OF_TWO:
+        of_two = with_fact(one, "measure", measure, ("Y", "Z"))
+        assert of_two.other == "Y"  # type: ignore[union-attr]
+        assert with_fact(of_two, "measure", "statistics").other is None  # type: ignore[union-attr]
+        with pytest.raises(EditError, match="takes a second signal"):
+            with_fact(one, "measure", measure)
     with pytest.raises(EditError, match="nothing is expected"):
         with_fact(one, "at_least", "")
     with pytest.raises(EditError, match="above at_most"):

@@ -47,7 +47,10 @@ def test_what_fits_can_be_checked_and_run(path: Path, identifier: str) -> None:
     effective_config(workspace)
     for before, after in zip(old.project.chains, made.project.chains, strict=True):
         first, second = scan_timing(old, before), scan_timing(workspace, after)
-        for slot, other in zip(first.slots, second.slots, strict=True):
+        told = {one.kind: one.after for one in made.replacements}
+        for slot, other, one in zip(first.slots, second.slots, after.slots, strict=True):
+            text = told.get(f"{after.converter}: sampling of {one.signal}")
+            assert text is None or text.startswith(f"{one.sampling_cycles:g} clk")
             longest = max(workspace.converter(after).sampling_cycles)
             clocks = other.sampling_s * second.clock_hz
             assert other.sampling_s >= slot.sampling_s or clocks == longest

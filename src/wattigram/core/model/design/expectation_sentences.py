@@ -9,7 +9,7 @@ from wattigram.core.base.errors import EditError, QuantityError
 from wattigram.core.base.facts import annotation_at, choices_of, default_at, fact_text, read_fact
 from wattigram.core.base.models import model_of, plain_values
 from wattigram.core.base.validation import ModelError
-from wattigram.core.contract.figure_names import FIGURES, OF_TWO
+from wattigram.core.contract.figure_names import FIGURES, OF_A_STIMULUS, OF_TWO
 from wattigram.core.model.design.expectation import (
     EdgesExpectation,
     Expectation,
@@ -131,8 +131,11 @@ def names_for(project: Project, kind: type[Any]) -> tuple[str, ...]:
     return tuple(slot.signal for chain in project.chains for slot in chain.slots)
 
 
-def with_fact(expectation: Expectation, key: str, text: str) -> Expectation:
-    """The expectation with another fact, from what somebody wrote.
+def with_fact(
+    expectation: Expectation, key: str, text: str, others: tuple[str, ...] = ()
+) -> Expectation:
+    """The expectation with another fact, from what somebody wrote; ``others`` are signals that a measurement of
+    two can take besides.
 
     Raises
     ------
@@ -154,8 +157,12 @@ def with_fact(expectation: Expectation, key: str, text: str) -> Expectation:
         # Another measurement has other figures, and takes one signal or two.
         if values["figure"] not in FIGURES[value]:
             values["figure"] = next(iter(FIGURES[value]))
+        if values["figure"] in OF_A_STIMULUS:
+            values.setdefault("stimulus", "sine")  # it stands in the sentence, to be changed
         if value not in OF_TWO:
             values.pop("other", None)
+        elif "other" not in values and others:
+            values["other"] = others[0]
     try:
         made: Expectation = model_of(model, values)
     except ModelError as fault:

@@ -427,14 +427,15 @@ class _Change:
             ]
             clocks = min(long_enough, default=max(new.sampling_cycles))
             made["sampling_cycles"] = clocks
+        self._share_sampling(values, new)
+        for slot, made in zip(chain.slots, values["slots"], strict=True):
+            clocks, wanted_s = made["sampling_cycles"], slot.sampling / before_hz
             self._note(
                 f"{name}: sampling of {slot.signal}",
                 f"{slot.sampling_cycles:g} clk, {format_si(wanted_s, 's')}",
                 f"{clocks:g} clk, {format_si(clocks / (source_hz / divider), 's')}",
                 (),
             )
-        if new.one_sampling_time or new.sampling_groups:
-            self._share_sampling(values, new)
         dma = self.new.dma_channel(values.get("readout", {}).get("channel", ""))
         most = dma.items_max if dma is not None else None
         count = len(chain.slots)
@@ -451,21 +452,14 @@ class _Change:
             pin = self._name("pin", signal.pin)
             negative = self._name("pin", signal.negative) if signal.negative else None
             channel_of[place] = new.channel(pin, negative)
-        groups = [set(group) for group in new.sampling_groups]
-        for place, slot in enumerate(values["slots"]):
-            alike = [
-                other
-                for other in values["slots"]
-                if new.one_sampling_time
-                or any(
-                    channel_of[place] in group and channel_of[values["slots"].index(other)] in group
-                    for group in groups
-                )
-            ]
-            longest = max(
-                (other["sampling_cycles"] for other in alike), default=slot["sampling_cycles"]
-            )
-            slot["sampling_cycles"] = longest
+        groups = [set(group) for group in self.new.sampling_groups(new)]
+        if new.one_sampling_time:
+            groups = [{one for one in channel_of.values() if one is not None}]
+        for group in groups:
+            alike = [values["slots"][place] for place, one in channel_of.items() if one in group]
+            longest = max((slot["sampling_cycles"] for slot in alike), default=0)
+            for slot in alike:
+                slot["sampling_cycles"] = longest
 
     def _bus_hz(self, part: Part) -> Any:
         clock = self.project.bus_clock_hz

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+from collections.abc import Callable
 from functools import partial
 from pathlib import Path
 
@@ -201,17 +202,24 @@ class StartView(QScrollArea):
         self.setFocusPolicy(Qt.FocusPolicy.NoFocus)
         self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         self.cards: dict[str, StartCard] = {}
-        self._recent: tuple[Path, ...] = ()
-        self._examples: tuple[Path, ...] = ()
-        self._own: tuple[OwnPart, ...] = ()
+        self._recent: Callable[[], tuple[Path, ...]] = tuple
+        self._examples: Callable[[], tuple[Path, ...]] = tuple
+        self._own: Callable[[], tuple[OwnPart, ...]] = tuple
         self._part: object = None
 
     def offer(
-        self, recent: tuple[Path, ...], examples: tuple[Path, ...], own: tuple[OwnPart, ...]
+        self,
+        recent: Callable[[], tuple[Path, ...]],
+        examples: Callable[[], tuple[Path, ...]],
+        own: Callable[[], tuple[OwnPart, ...]],
     ) -> None:
-        """Projects that were opened lately, and examples, to be opened from here; parts of one's own."""
-        self._recent = tuple(path for path in recent if path.exists())
-        self._examples, self._own = examples, own
+        """What tells projects that were opened lately, examples, and parts of one's own; asked only when there is an
+        empty project to show them."""
+        self._recent, self._examples, self._own = recent, examples, own
+        self.forget()
+
+    def forget(self) -> None:
+        """What is offered has changed."""
         self._part = None
 
     def show_workspace(self, workspace: Workspace) -> None:
@@ -259,20 +267,20 @@ class StartView(QScrollArea):
     def _parts(self, workspace: Workspace) -> QHBoxLayout:
         row = QHBoxLayout()
         row.setSpacing(10)
-        listed = list_parts()
+        listed, own_ones = list_parts(), self._own()[:MOST_OWN]
         numbers = itertools.count(1)
         for entry in listed:
             card = StartCard(entry.name, entry.summary, str(next(numbers)))
             card.is_current = entry.id == workspace.project.part
             card.clicked.connect(partial(self._take_part, entry.id))
             self._keep(card, row)
-        for part in self._own[:MOST_OWN]:
+        for part in own_ones:
             card = StartCard(part.name, part.text, str(next(numbers)))
             card.setEnabled(bool(part.suffices))
             card.is_current = part.path.name == workspace.project.part
             card.clicked.connect(partial(self._take_own, part.path))
             self._keep(card, row)
-        known = {*(entry.id for entry in listed), *(one.path.name for one in self._own[:MOST_OWN])}
+        known = {*(entry.id for entry in listed), *(one.path.name for one in own_ones)}
         if workspace.project.part not in known:
             other = StartCard(
                 workspace.part.name, f"your own · {workspace.part.summary}", str(next(numbers))
@@ -313,8 +321,8 @@ class StartView(QScrollArea):
         other.clicked.connect(self.open_wanted)
         row.addWidget(other)
         for title, paths, wanted in (
-            ("lately:", self._recent, self.recent_wanted),
-            ("examples:", self._examples, self.example_wanted),
+            ("lately:", self._recent(), self.recent_wanted),
+            ("examples:", self._examples(), self.example_wanted),
         ):
             if paths:
                 row.addWidget(QLabel(title))

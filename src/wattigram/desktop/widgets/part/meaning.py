@@ -92,7 +92,7 @@ class MeaningView(QWidget):
         total = clocks + conversion
         painter.setFont(heading_font())
         painter.setPen(color(t.faint))
-        title = f"ONE CONVERSION OF {bits} BITS AT {format_si(self.clock_hz, 'Hz')}, TO SCALE"
+        title = f"{converter.name.upper()}: ONE CONVERSION OF {bits} BITS AT {format_si(self.clock_hz, 'Hz')}, TO SCALE"
         painter.drawText(
             QRectF(SIDE, 8, self.width() - 2 * SIDE, 18), Qt.AlignmentFlag.AlignLeft, title
         )

@@ -192,7 +192,7 @@ class RegistersPanel(QWidget):
         found = matches(self._document.draft, place.kind, place.owner, peripheral)
         sure = sum(one.is_sure and not one.held_by for one in found)
         self.take_sure.setText(
-            f"Take the {sure} that stand alone" if sure else "None stands alone any more"
+            f"Confirm the {sure} unambiguous fields" if sure else "No unambiguous field is left"
         )
         self.take_sure.setEnabled(bool(sure))
         waiting = [one for one in found if not one.held_by and (one.needed or one.candidates)]
@@ -388,7 +388,7 @@ class RegistersPanel(QWidget):
         self._document.edit(f"Fields of {len(taken)} settings of {place.owner}", draft)
 
     def with_all_sure(self) -> tuple[PartDraft, int]:
-        """The draft with every field that stands alone, of every peripheral; how many there are."""
+        """The draft with every unambiguous field, of every peripheral; how many there are."""
         draft, count = self._document.draft, 0
         for place in self.places.values():
             peripheral = self._peripheral(place.peripheral)

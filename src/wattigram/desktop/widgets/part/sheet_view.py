@@ -189,7 +189,7 @@ class SheetView(QScrollArea):
             self.offers.append(offer)
             flow.addWidget(offer)
         if chapter.many:
-            away = QPushButton(f"Take this {chapter.one} away")
+            away = QPushButton(f"Remove this {chapter.one}")
             away.setObjectName("link")
             away.clicked.connect(partial(self._take_away, item))
             flow.addWidget(away)
@@ -222,7 +222,7 @@ class SheetView(QScrollArea):
         number = item[-1]
         assert isinstance(number, int)
         self._document.edit(
-            f"Take a {chapter.one} away",
+            f"Remove a {chapter.one}",
             self._document.draft.without_item(item[:-1], number),
             item[:-1],
         )

@@ -52,9 +52,9 @@ class ExpectationForm(QFrame):
         self.wrong.hide()
         self.add = QPushButton("Add…")
         self.add.clicked.connect(self.offer_kinds)
-        self.up = self._link("Up", lambda: self._move(-1))
-        self.down = self._link("Down", lambda: self._move(1))
-        self.remove = self._link("Take it away", self._remove)
+        self.up = self._link("Move up", lambda: self._move(-1))
+        self.down = self._link("Move down", lambda: self._move(1))
+        self.remove = self._link("Remove", self._remove)
         foot = QHBoxLayout()
         foot.addWidget(self.add)
         foot.addStretch(1)
@@ -130,7 +130,9 @@ class ExpectationForm(QFrame):
     def _take(self, key: str, text: str) -> None:
         one = self.expectation
         if one is not None:
-            changed = with_fact(one, key, text)
+            assert self._project is not None
+            others = choices_for(self._project, one, "other")
+            changed = with_fact(one, key, text, others)
             if changed != one:
                 self.edit_wanted.emit(ChangeExpectation(self._number, changed), self._number)
             elif key in self.fields:
