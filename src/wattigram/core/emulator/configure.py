@@ -23,6 +23,7 @@ from wattigram.core.predict.timing import startup
 from wattigram.core.silicon.deploy.project_config import silicon_config
 from wattigram.core.silicon.registers import NO_WINDOW, Observed, SiliconState, silicon_project
 from wattigram.core.silicon.registers.design_from_registers import ReadCodes
+from wattigram.core.silicon.registers.equivalents import delivery_of
 
 
 class Silicon(msgspec.Struct, frozen=True):
@@ -170,7 +171,7 @@ def _raw(
     what the program does not fetch in time it loses itself. A start is good for one slot where
     ``singly``."""
     loop = converter.loop
-    delivery = state.text(converter.name, "delivery", "polling")
+    delivery = delivery_of(state, converter.name)
     items = loop.items
     if delivery != "dma":
         unit = {"scan": len(converter.slots), "fifo": state.number(converter.name, "mark", 1)}.get(

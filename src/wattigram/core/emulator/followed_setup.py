@@ -18,6 +18,7 @@ from wattigram.core.emulator.machine import Machine
 from wattigram.core.emulator.pointing import Pointing
 from wattigram.core.emulator.result_delivery import ResultDelivery
 from wattigram.core.silicon.registers import NO_WINDOW
+from wattigram.core.silicon.registers.equivalents import waits_for_period
 
 
 class FollowedSetUp(Run):
@@ -294,7 +295,7 @@ class FollowedSetUp(Run):
 
     def waits(self, timer: str) -> bool:
         """What is written to its registers holds from the next period on."""
-        return self.machine.peripherals.state.flag(timer, "preload", False)
+        return waits_for_period(self.machine.peripherals.state, timer)
 
     def counts_of(self, timer: str) -> tuple[int, float]:
         """Counts of a period, and ticks of each."""

@@ -13,6 +13,7 @@ from wattigram.core.emulator.peripherals import FOLLOWED
 from wattigram.core.emulator.pointing import Pointing
 from wattigram.core.emulator.result_delivery import DmaTransfer, dma_transfers
 from wattigram.core.silicon.registers import RegisterAt, SiliconState
+from wattigram.core.silicon.registers.equivalents import delivery_of
 
 MOST_KEPT = 64
 """Settings that were read once are known when they come again."""
@@ -198,7 +199,7 @@ def _set_up(
     runs: Mapping[str, int],
 ) -> SetUp:
     carriers = dma_transfers(state, converter.name)
-    if state.text(converter.name, "delivery", "polling") == "dma" and carriers[0] is None:
+    if delivery_of(state, converter.name) == "dma" and carriers[0] is None:
         # Nobody carries anything anywhere.
         converter = converter.unchecked(loop=converter.loop.unchecked(delivers=False))
     if converter.pace.kind in {"pattern", "events"}:

@@ -12,7 +12,10 @@ from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.image import Image
 from wattigram.core.contract.link import LateWrite
 from wattigram.core.emulator.board_setup import BoardSetup
+from wattigram.core.emulator.core_timers import SYSTICK
 from wattigram.core.emulator.cpu import Cpu, CpuError
+from wattigram.core.emulator.mailbox import SYMBOL as MAILBOX
+from wattigram.core.emulator.mailbox import Mailbox
 from wattigram.core.emulator.peripherals import Peripherals
 from wattigram.core.emulator.pointing import Pointing, pointing_of
 from wattigram.core.emulator.timed_wait import TimedWait
@@ -91,6 +94,8 @@ class Machine:
         """Let what DMA has moved until now lie in memory."""
         self.peripherals = Peripherals(setup.part, self)
         self.cpu = Cpu(image, memory, self.peripherals, self.peripherals.pages)
+        if mailbox := image.symbols.get(MAILBOX):
+            self.peripherals.mailbox = Mailbox(self.cpu, mailbox[0])
         self.fault: str | None = None
         self.late: list[LateWrite] = []
         """What own code changed while the board ran, each setting once; ticks since reset."""
@@ -141,6 +146,7 @@ class Machine:
         self.run(self.now)
         self._clock_reads = 0
         self.peripherals.inbox.extend(data)
+        self.peripherals.exchange()
         self.wake()
         self.run(None)
 
@@ -170,7 +176,13 @@ class Machine:
     def alarm(self) -> None:
         """The system's alarm comes."""
         peripherals = self.peripherals
-        peripherals.alarm_at = None
+        core, due = peripherals.core.due, peripherals.system_alarm_at
+        if core is not None and (due is None or core <= due):
+            peripherals.core.came(core)
+            if not self.interrupt(SYSTICK):
+                self.wake()
+            return
+        peripherals.system_alarm_at = None
         system = peripherals.registers.system
         peripherals.live[system, "alarm-seen", 0] = 1
         if not self.interrupt(system):
@@ -318,6 +330,7 @@ class Machine:
         elif not cpu.is_cut and not cpu.in_handler and self._main == "awake":
             self._main = "asleep"
             cpu.gets_on()
+            self.peripherals.exchange()
 
     def _left_handler(self) -> None:
         """A flag that is still set raises the interrupt again at once; a handler that never clears it
@@ -487,6 +500,10 @@ class Machine:
     def on_levels(self, owner: str, levels: int, outputs: int) -> None:
         """Firmware set pins of a port."""
         self.activity.levels.append((owner, self.instant, levels & outputs))
+
+    def is_pending(self, owner: str) -> bool:
+        """Whether an interrupt waits."""
+        return owner in self._pending
 
     def pin_levels(self, owner: str) -> int:
         """Levels on the pins of a port as they are."""

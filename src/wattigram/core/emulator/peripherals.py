@@ -9,9 +9,12 @@ from typing import Protocol
 
 import msgspec
 
+from wattigram.core.emulator.core_timers import SYSTICK, SYSTICK_LINE, TRACE_PAGE, CoreTimers
 from wattigram.core.emulator.cpu import PAGE
+from wattigram.core.emulator.mailbox import Mailbox
 from wattigram.core.model.part import Part
-from wattigram.core.silicon.registers import LINES_ENABLE, RegisterAt, SiliconState, register_map
+from wattigram.core.silicon.registers import RegisterAt, SiliconState, register_map
+from wattigram.core.silicon.registers.equivalents import waits_for_software
 
 SYSTEM_CONTROL_PAGE = 0xE000E000
 """The core's own registers (Armv7-M, B3.2): the interrupt controller and the system control
@@ -27,11 +30,16 @@ _TOLD_BY = {
     "full-seen": "full",
     "window-seen": "window-tells",
     "seen": "tells",
+    "rose": "tells-rising",
+    "fell": "tells-falling",
+    "done": "tells-result",
+    "scan-done": "tells-scan",
     "alarm-seen": "",
     "arrived": "tells",
 }
 """Flags that raise an interrupt as long as they are set, and the setting that lets them; none for
 those always let."""
+_RESULT_FLAGS = frozenset({"done", "scan-done"})
 MOST_WRITTEN = 4096
 TIMING = ("period", "compare")
 """Settings of a timer that a program may change while its pulses go on."""
@@ -98,6 +106,9 @@ class PeripheralListener(Protocol):
     def on_levels(self, owner: str, levels: int, outputs: int) -> None:
         """Firmware set pins of a port: levels of all its pins, and which of them it drives."""
 
+    def is_pending(self, owner: str) -> bool:
+        """Whether an interrupt waits."""
+
     def pin_levels(self, owner: str) -> int:
         """Levels on the pins of a port as they are, a bit each."""
 
@@ -117,6 +128,7 @@ class ConverterLive(msgspec.Struct):
     """Upper byte of the result whose lower one was read."""
     ready: int = 0
     done: bool = False
+    scan_done: bool = False
     tally: int = 0
     fifo: deque[tuple[int, int]] = msgspec.field(default_factory=deque)
     calibrating: int = 0
@@ -137,7 +149,10 @@ class Peripherals:
         self.inbox: deque[int] = deque()
         self.outbox: list[bytes] = []
         self.outbox_bytes = 0
-        self.alarm_at: int | None = None
+        self.system_alarm_at: int | None = None
+        self.core = CoreTimers(self)
+        self.mailbox: Mailbox | None = None
+        """Where the image has one, bytes go through it."""
         self.running = False
         self._send_from = 0
         self._held_high = 0
@@ -171,7 +186,8 @@ class Peripherals:
         self._flags: dict[str, list[tuple[str, int, str]]] = {}
         for register in self.registers.registers:
             for one in register.register.fields:
-                if one.sets in _TOLD_BY and one.access in {"clear", "read"}:
+                takes = {"clear"} if one.sets in _RESULT_FLAGS else {"clear", "read"}
+                if one.sets in _TOLD_BY and one.access in takes:
                     self._flags.setdefault(register.owner, []).append(
                         (one.sets, register.index, f"{register.name}.{one.name}")
                     )
@@ -181,18 +197,24 @@ class Peripherals:
         return tuple(
             name
             for sets, index, name in self._flags.get(owner, ())
-            if self.live.get((owner, sets, index)) and self.is_told(owner, sets, index)
+            if self._is_set(owner, sets, index) and self.is_told(owner, sets, index)
         )
+
+    def _is_set(self, owner: str, flag: str, index: int) -> bool:
+        if flag in _RESULT_FLAGS:
+            live = self.converters[owner]
+            return live.scan_done if flag == "scan-done" else live.done
+        return bool(self.live.get((owner, flag, index)))
 
     def is_told(self, owner: str, flag: str, index: int = 0) -> bool:
         """Whether a flag raises the interrupt of its peripheral."""
         by = _TOLD_BY[flag]
-        return not by or self.state.flag(owner, by, True, index)
+        return not by or self.state.flag(owner, by, flag not in _RESULT_FLAGS, index)
 
     @property
     def pages(self) -> frozenset[int]:
         """Pages of memory that have registers."""
-        numbers = {SYSTEM_CONTROL_PAGE}
+        numbers = {SYSTEM_CONTROL_PAGE, TRACE_PAGE}
         for register in self.registers.registers:
             numbers.add(register.address // PAGE * PAGE)
         return frozenset(numbers)
@@ -205,7 +227,7 @@ class Peripherals:
         for name in self.converters:
             self.converters[name] = ConverterLive()
         self.live.clear()
-        self.alarm_at = None
+        self.system_alarm_at = None
         self.running = False
         self.notes.clear()
         self.changed.clear()
@@ -222,8 +244,42 @@ class Peripherals:
         if self.registers.has(owner, "on"):
             self._put_field(owner, "on", 0)
 
+    @property
+    def alarm_at(self) -> int | None:
+        """Clock of the next alarm, of the system's or of the core's own; None for none."""
+        dues = [one for one in (self.system_alarm_at, self.core.due) if one is not None]
+        return min(dues, default=None)
+
+    @property
+    def ticks(self) -> int:
+        """Clocks of the core since reset."""
+        return self._listener.ticks
+
+    def is_pending(self, owner: str) -> bool:
+        """Whether an interrupt waits."""
+        return self._listener.is_pending(owner)
+
+    def on_alarm(self, due: int) -> None:
+        """One of the core's own comes at that clock."""
+        self._listener.on_alarm(due)
+
+    def exchange(self) -> bool:
+        """Take and give what lies in the mailbox; whether firmware had something to say."""
+        if self.mailbox is None:
+            return False
+        pieces = list(self.mailbox.exchange(self.inbox))
+        for data in pieces:
+            self._keep(data)
+        return bool(pieces)
+
+    def _keep(self, data: bytes) -> None:
+        self.outbox_bytes += len(data)
+        if self.outbox_bytes < MOST_OUTBOX_BYTES:
+            self.outbox.append(data)
+
     def take_outbox(self) -> list[bytes]:
         """What firmware has sent since the last call."""
+        self.exchange()
         messages, self.outbox = self.outbox, []
         self.outbox_bytes = 0
         return messages
@@ -239,6 +295,8 @@ class Peripherals:
 
     def line_enabled(self, owner: str) -> int | None:
         """Interrupt line of a peripheral, where it is enabled."""
+        if owner == SYSTICK:
+            return SYSTICK_LINE if self.core.tells else None
         line = self.registers.line(owner)
         return line if line is not None and line in self.state.lines else None
 
@@ -250,7 +308,11 @@ class Peripherals:
         if known is None:
             register = self.registers.at(address)
             if register is None:
-                if address < SYSTEM_CONTROL_PAGE:
+                if self.core.has(address):
+                    if self._listener.in_main:
+                        self.exchange()
+                    return self.core.read(address)
+                if address < TRACE_PAGE:
                     self._note(f"A read of {address:#010x}, where there is no register.")
                 return 0
             known = self._known[address] = (register, self._fields_of(register))
@@ -273,7 +335,8 @@ class Peripherals:
         """One byte of a register as it is; nothing is taken by it."""
         register = self.registers.at(address)
         if register is None:
-            return 0
+            word = address & ~3
+            return self.core.peek(word) >> 8 * (address - word) & 0xFF
         value = self.state.shadow.value(register)
         live = self.converters.get(register.owner)
         for bit_field in register.register.fields:
@@ -306,6 +369,9 @@ class Peripherals:
         register = self.registers.at(address)
         if self._listener.in_main:
             self.awake()  # whoever writes does more than to look
+        if register is None and self.core.has(address):
+            self.core.write(address, value)
+            return
         if register is not None and register.block.kind == "system":
             self._write_system(register, value)
             return
@@ -314,7 +380,7 @@ class Peripherals:
         before = self.state.shadow.value(register) if register is not None else 0
         self.state.write(address, 8 * size, value)
         if register is None:
-            if address < LINES_ENABLE or address >= SYSTEM_CONTROL_PAGE + PAGE:
+            if address < TRACE_PAGE or address >= SYSTEM_CONTROL_PAGE + PAGE:
                 self._note(f"A write of {value:#x} to {address:#010x}, where there is no register.")
             return
         shifted = value << 8 * (address - register.address)
@@ -326,7 +392,7 @@ class Peripherals:
             match bit_field.access:
                 case "clear":
                     if code:
-                        self.live[register.owner, bit_field.sets, register.index] = 0
+                        self._clear(register.owner, bit_field.sets, register.index)
                         self.cleared.add(f"{register.name}.{bit_field.name}")
                 case "start":
                     if code:
@@ -342,6 +408,13 @@ class Peripherals:
                     )
                 case _:
                     pass
+
+    def _clear(self, owner: str, flag: str, index: int) -> None:
+        live = self.converters.get(owner)
+        if live is not None and flag in _RESULT_FLAGS:
+            live.done = live.done and flag != "done"
+            live.scan_done = live.scan_done and flag != "scan-done"
+        self.live[owner, flag, index] = 0
 
     def _write_port(self, register: RegisterAt, value: int, before: int) -> None:
         """Levels change by what was written, whichever register it was."""
@@ -377,13 +450,11 @@ class Peripherals:
                     self._send_from = code
                 case "send-count":
                     data = self._listener.read_memory(self._send_from, code)
-                    self.outbox_bytes += len(data)
-                    if self.outbox_bytes < MOST_OUTBOX_BYTES:
-                        self.outbox.append(data)
+                    self._keep(data)
                 case "alarm":
-                    self.alarm_at = self._listener.ticks + code if code else None
-                    if self.alarm_at is not None:
-                        self._listener.on_alarm(self.alarm_at)
+                    self.system_alarm_at = self._listener.ticks + code if code else None
+                    if self.system_alarm_at is not None:
+                        self._listener.on_alarm(self.system_alarm_at)
                 case "alarm-seen" if code:
                     self.live[register.owner, "alarm-seen", 0] = 0
                 case _:
@@ -398,6 +469,9 @@ class Peripherals:
                 converter.done = False
             if self.running:
                 self._listener.on_start(owner)
+        elif what == "load" and self.running:
+            for setting in TIMING:
+                self._listener.on_retimed(owner, setting)
 
     def _changed(self, owner: str, what: str, code: int, before: int) -> None:
         if self.running and code != before and (owner, what) not in self.changed:
@@ -409,7 +483,10 @@ class Peripherals:
             self._listener.on_enable(owner, bool(code))
         elif what == "data":
             self._listener.on_dac_code(owner, code)
-        elif self.running and (what in TIMING or (what == "prescaler" and code != before)):
+        elif self.running and what in TIMING:
+            if not waits_for_software(self.state, owner):
+                self._listener.on_retimed(owner, what)
+        elif self.running and what == "prescaler" and code != before:
             self._listener.on_retimed(owner, what)
 
     def _is_set_up(self, owner: str, what: str) -> bool:
@@ -434,6 +511,8 @@ class Peripherals:
                 return partial(self._take_word, owner)
             case "dma" if what == "place":
                 return partial(self._place, register)
+            case "dma" if what == "left":
+                return partial(self._left, owner)
             case "port" if what == "input":
                 return lambda: self._listener.pin_levels(owner)
             case _:
@@ -443,6 +522,12 @@ class Peripherals:
         self._listener.on_place(register.owner)
         place = next(one for one in register.register.fields if one.sets == "place")
         return (self.state.shadow.value(register) & place.mask) >> place.low
+
+    def _left(self, owner: str) -> int:
+        """Samples that are left of a run; all before it begins."""
+        self._listener.on_place(owner)
+        left = self.live.get((owner, "left", 0))
+        return self.state.number(owner, "count", 0) if left is None else left
 
     def _flag(self, key: tuple[str, str, int]) -> int:
         return self.live.get(key, 0)
@@ -496,21 +581,21 @@ class Peripherals:
         if live.by_parts and self.running:
             self._listener.on_place(register.owner)
         match what:
-            case "done":
-                return int(self._is_done(live))
+            case "done" | "scan-done":
+                return int(self._is_done(live, what))
             case "result":
-                live.done = False
+                self._read_one(register.owner, live)
                 if register.register.count > 1:
                     return live.results[register.index] if register.index < len(live.results) else 0
                 return live.newest
             case "result-low":
-                live.done = False
+                self._read_one(register.owner, live)
                 live.held_high = live.newest >> 8 & 0xFF
                 return live.newest & 0xFF
             case "result-high":
                 return live.held_high
             case "newest":
-                live.done = False
+                self._read_one(register.owner, live)
                 if live.fifo:
                     live.newest, live.ready = live.fifo.popleft()
                 return live.newest
@@ -526,9 +611,14 @@ class Peripherals:
             case _:
                 return self.live.get((register.owner, what, register.index), 0)
 
-    def _is_done(self, live: ConverterLive) -> bool:
-        """Whether a result is there, as the main loop or a handler finds it."""
-        is_done = live.done or bool(live.fifo)
+    def _read_one(self, owner: str, live: ConverterLive) -> None:
+        """A result is read: that takes its flag, where no write does."""
+        if not any(sets == "done" for sets, _index, _name in self._flags.get(owner, ())):
+            live.done = False
+
+    def _is_done(self, live: ConverterLive, flag: str) -> bool:
+        """Whether a result is there, or those of a scan, as the main loop or a handler finds it."""
+        is_done = live.scan_done if flag == "scan-done" else live.done or bool(live.fifo)
         if not self._listener.in_main:
             return is_done
         if is_done:

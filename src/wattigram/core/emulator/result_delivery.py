@@ -14,6 +14,7 @@ from wattigram.core.board.event_detection import DetectedEvent
 from wattigram.core.emulator.cpu import CpuError
 from wattigram.core.emulator.machine import Machine
 from wattigram.core.silicon.registers import RegisterMap, SiliconState
+from wattigram.core.silicon.registers.equivalents import RESULTS, delivery_of
 
 IntArray = NDArray[np.int64]
 _DTYPES: dict[int, np.dtype[Any]] = {8: np.dtype("u1"), 16: np.dtype("<u2"), 32: np.dtype("<u4")}
@@ -60,7 +61,7 @@ def dma_transfers(
                 state.flag(name, "repeat", False),
             )
             what = {field.sets for field in source.register.fields}
-            if what & {"result", "newest"} and source.owner == converter:
+            if what & RESULTS and source.owner == converter:
                 results = results or carrier
             elif what & {"result-ticks", "ticks-low"}:
                 stamps = stamps or carrier
@@ -91,7 +92,7 @@ class ResultDelivery:
 
     def _find_carriers(self) -> None:
         state, converter = self._state, self.converter
-        self.delivery = state.text(converter, "delivery", "polling")
+        self.delivery = delivery_of(state, converter)
         self.results, self.stamps = dma_transfers(state, converter)
         self.owners = {converter} | ({self.results.channel} if self.results is not None else set())
         """Peripherals whose registers say how far it is."""
@@ -121,6 +122,7 @@ class ResultDelivery:
                 self._mark(part)
             return
         self._live.done = True
+        self._live.scan_done = self.delivery == "scan" or self._slots == 1
         if self.delivery == "fifo":
             self._queue(part, ready)
             self.machine.interrupt(self.converter)
@@ -205,14 +207,15 @@ class ResultDelivery:
             self.machine.cpu.write(carrier.address, data[head:].tobytes())
 
     def _set_place(self, carrier: DmaTransfer, number: int) -> None:
+        number -= self._begin
+        code = number % carrier.items if carrier.repeats else min(number, carrier.items)
+        self.machine.peripherals.live[carrier.channel, "left", 0] = carrier.items - code
         if not self._registers.has(carrier.channel, "place"):
             return
         place = self._registers.find(carrier.channel, "place")
         register = self._registers.at(place.address)
         assert register is not None
         whole = self._shadow.value(register) & ~place.field.mask
-        number -= self._begin
-        code = number % carrier.items if carrier.repeats else min(number, carrier.items)
         self._shadow.write(register, whole | (code << place.field.low & place.field.mask))
 
     def _mark(self, part: BufferPart) -> None:
@@ -251,5 +254,9 @@ def tell_comparator(machine: Machine, name: str, event: DetectedEvent, epoch: in
     live[name, "high", 0] = int(event.entered)
     live[name, "ticks-low", 0] = ticks & 0xFFFFFFFF
     live[name, "ticks-high", 0] = ticks >> 32
-    if machine.peripherals.is_told(name, "seen"):
+    own = "rose" if event.entered else "fell"
+    live[name, own, 0] = 1
+    peripherals = machine.peripherals
+    flag = own if peripherals.registers.has(name, own) else "seen"
+    if peripherals.is_told(name, flag):
         machine.interrupt(name)

@@ -18,6 +18,7 @@ from wattigram.core.emulator.machine import Machine
 from wattigram.core.emulator.pointing import pointing_of
 from wattigram.core.emulator.result_delivery import dma_transfers
 from wattigram.core.silicon.registers import Observed, SiliconState
+from wattigram.core.silicon.registers.equivalents import delivery_of
 
 CALLS = 48
 MARKS = 4
@@ -57,10 +58,12 @@ def try_out(machine: Machine) -> Trial:
         copy.deepcopy(peripherals.converters),
         dict(peripherals.live),
         deque(peripherals.inbox),
-        peripherals.alarm_at,
+        peripherals.system_alarm_at,
         copy.deepcopy(machine.uarts),
         list(peripherals.outbox),
     )
+    core, mailbox = copy.copy(peripherals.core), peripherals.mailbox
+    said = bytes(mailbox.said) if mailbox is not None else b""
     cpu.stops.are_off = True
     try:
         for name in peripherals.converters:
@@ -73,7 +76,10 @@ def try_out(machine: Machine) -> Trial:
         machine.come_back(stood)
         peripherals.state = state
         peripherals.converters, peripherals.live, peripherals.inbox = kept[0], kept[1], kept[2]
-        peripherals.alarm_at, machine.uarts, peripherals.outbox = kept[3:]
+        peripherals.system_alarm_at, machine.uarts, peripherals.outbox = kept[3:]
+        peripherals.core = core
+        if mailbox is not None:
+            mailbox.said[:] = said
         machine.activity.clear()
         machine.late.clear()
         peripherals.changed.clear()
@@ -97,7 +103,7 @@ def _converter(machine: Machine, name: str, trial: Trial) -> None:
     """Costs of a converter's handler, and where it points the converter."""
     state = machine.peripherals.state
     live = machine.peripherals.converters[name]
-    delivery = state.text(name, "delivery", "polling")
+    delivery = delivery_of(state, name)
     machine.activity.clear()
     if delivery == "dma":
         costs, later = _marks(machine, name)
@@ -108,7 +114,7 @@ def _converter(machine: Machine, name: str, trial: Trial) -> None:
         costs = []
         for number in range(CALLS):
             live.tally += 1
-            live.done = True
+            live.done = live.scan_done = True
             if delivery == "fifo":
                 live.fifo = deque([(0, machine.now)] * max(1, state.number(name, "mark", 1)))
                 live.tally += len(live.fifo) - 1

@@ -16,8 +16,8 @@ from wattigram.core.firmware.compiler_flags import C_FLAGS, ELF, LINK_FLAGS, tar
 from wattigram.core.firmware.controls import controls
 from wattigram.core.firmware.handlers import HandlerWriter
 from wattigram.core.firmware.hooks import Hook, event_hooks, isr_hooks, item_hooks
+from wattigram.core.firmware.port import has_system_registers, port_context
 from wattigram.core.firmware.program_c import ProgramWriter
-from wattigram.core.firmware.register_c import read_c, set_flag_c
 from wattigram.core.firmware.registers_header import block_context
 from wattigram.core.firmware.setup_c import setup_context
 from wattigram.core.firmware.tables import ChainTable, Tables, check_firmware
@@ -148,7 +148,7 @@ class _Context:
             **self._hooks(),
             **self._memory(),
             **self._build(),
-            **self._port(),
+            **port_context(self.workspace, self.tables.config.tick_hz),
         }
 
     def _interrupts(self) -> dict[str, Any]:
@@ -158,6 +158,7 @@ class _Context:
         alarm_line = self.registers.line(self._system)
         if alarm_line is not None and self.registers.has(self._system, "alarm"):
             lines[alarm_line] = "wg_port_alarm"
+        has_system = has_system_registers(self.registers)
         vectors = [lines.get(line, "unexpected") for line in range(max(lines, default=0) + 1)]
         bodies = [*(handler.body for handler in writer.handlers), *writer.polls]
         bodies += [lines for _number, _converter, _name, lines in writer.reads]
@@ -170,6 +171,7 @@ class _Context:
             "polls": writer.polls,
             "reads": writer.reads,
             "exit_code": writer.exit_code,
+            "tick_vector": "unexpected" if has_system else "wg_port_alarm",
             "lines": len(vectors),
             "vectors": vectors,
         }
@@ -286,33 +288,6 @@ class _Context:
     @property
     def _system(self) -> str:
         return self.registers.system
-
-    def _port(self) -> dict[str, Any]:
-        """Registers that the ready-made port uses."""
-        registers, system = self.registers, self._system
-        alarm = None
-        line = registers.line(system)
-        if line is not None and registers.has(system, "alarm"):
-            alarm = {
-                "enable": f"WG_LINES_ENABLE({line // 32}u) = 1u << {line % 32};",
-                "register": read_c(registers, system, "alarm"),
-                "take": set_flag_c(registers, system, "alarm-seen"),
-            }
-        return {
-            "alarm": alarm,
-            "send": {
-                "from": read_c(registers, system, "send-from"),
-                "count": read_c(registers, system, "send-count"),
-            },
-            "receive": {
-                "waiting": read_c(registers, system, "waiting"),
-                "byte": read_c(registers, system, "received"),
-            },
-            "now": {
-                "low": read_c(registers, system, "ticks-low"),
-                "high": read_c(registers, system, "ticks-high"),
-            },
-        }
 
     def _chain(self, chain: ChainTable) -> dict[str, Any]:
         slots = len(chain.end_ticks)

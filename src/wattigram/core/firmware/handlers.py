@@ -24,6 +24,7 @@ from wattigram.core.model.design import (
 )
 from wattigram.core.predict.timing import repoints, retrieval_timing, scan_timing, slot_order
 from wattigram.core.silicon.registers import c_name, field_value, hardware_watches, register_map
+from wattigram.core.silicon.registers.equivalents import channel_settings
 
 
 def _lifted(text: str, lift: int) -> str:
@@ -123,7 +124,7 @@ class HandlerWriter:
 
     def _mark_lines(self, chain: ChainTable, channel: str) -> Iterator[str]:
         registers, number = self.registers, chain.number
-        tally = read_c(registers, chain.chain.converter, "passes")
+        tally = self._tally(chain)
         for what, is_full in (("half", "false"), ("full", "true")):
             if not registers.has(channel, f"{what}-seen"):
                 continue
@@ -149,7 +150,7 @@ class HandlerWriter:
 
     def _read_lines(self, chain: ChainTable) -> Iterator[str]:
         number, count = chain.number, len(chain.end_ticks)
-        tally = read_c(self.registers, chain.chain.converter, "passes")
+        tally = self._tally(chain)
         is_even = scan_timing(self.workspace, chain.chain).is_even
         place = f"wg_chain_fresh({number}u, made, slot, {chain.fresh_items}u)"
         yield f"uint32_t items[{count}];"
@@ -177,6 +178,34 @@ class HandlerWriter:
         )
         yield f"    wg_chain_put({number}u, items[slot], {since});"
         yield "}"
+
+    def _tally(self, chain: ChainTable) -> str:
+        """C for how many results a converter has made, modulo 2^32: as it counts them itself, else by
+        how far DMA has come.
+
+        Raises :class:`FirmwareError` where neither tells it.
+        """
+        owner, readout = chain.chain.converter, chain.chain.readout
+        if self.registers.has(owner, "passes") or not isinstance(readout, Dma):
+            return read_c(self.registers, owner, "passes")
+        lap_s = chain.cycle_ticks * chain.loop_items / len(chain.end_ticks) / self._tick_hz
+        if chain.fresh_items and chain.half_s >= lap_s:
+            raise FirmwareError(
+                f"{owner} does not count its results, and its buffer is filled more than once between two "
+                "reads, so none could say which results it has.",
+                cure="Make the buffer longer, or read it more often.",
+            )
+        return f"wg_chain_moved({chain.number}u, {self._place(readout.channel, chain.loop_items)})"
+
+    @property
+    def _tick_hz(self) -> float:
+        return float(self.tables.config.tick_hz)
+
+    def _place(self, channel: str, items: int) -> str:
+        """C for how many samples of a run DMA has moved."""
+        if not self.registers.has(channel, "place") and self.registers.has(channel, "left"):
+            return f"{items}u - {read_c(self.registers, channel, 'left')}"
+        return read_c(self.registers, channel, "place")
 
     def _end(self, chain: ChainTable) -> str:
         """C for the instant at which the newest result was ready, 64 bits of ticks."""
@@ -227,7 +256,8 @@ class HandlerWriter:
             yield "}"
             yield from self._halt_lines(chain)
             return
-        register, flag = flag_c(registers, owner, "done")
+        done = self._done(chain)
+        register, flag = flag_c(registers, owner, done)
         yield f"if (({register} & {flag}) != 0u) {{"
         per_pass = chain.chain.results_per_isr > 1
         by_slot = per_pass and registers.counted_by(owner, "result") == "slot"
@@ -255,6 +285,8 @@ class HandlerWriter:
             for read in reads[:-1]:
                 yield f"    {read}"
             yield f"    const uint64_t {reads[-1]}"
+        if registers.find(owner, done).field.access == "clear":
+            yield f"    {set_flag_c(registers, owner, done)}"
         for slot, name in enumerate(names):
             before = chain.end_ticks[-1] - chain.end_ticks[slot] if by_slot else 0
             since = f"end - {before}u" if before else "end"
@@ -267,6 +299,15 @@ class HandlerWriter:
         for line in (*self._next_lines(chain), *self._halt_lines(chain)):
             yield f"    {line}"
         yield "}"
+
+    def _done(self, chain: ChainTable) -> str:
+        """The flag that says that results are there."""
+        readout = chain.chain.readout
+        is_scan = isinstance(readout, Interrupt) and readout.per == "scan"
+        has_both = all(
+            self.registers.has(chain.chain.converter, one) for one in ("scan-done", "tells-scan")
+        )
+        return "scan-done" if is_scan and has_both else "done"
 
     def _halt_lines(self, chain: ChainTable) -> Iterator[str]:
         """Turn the converter off when its single run is over."""
@@ -359,21 +400,25 @@ class HandlerWriter:
     def _pointing(self, chain: ChainTable) -> Iterator[str]:
         """One value of the register that has the channel, for each slot."""
         converter, owner = self.workspace.converter(chain.chain), chain.chain.converter
-        place = self.registers.find(owner, "channel")
-        at = self.registers.at(place.address)
-        assert at is not None
-        register, bits = c_register(at), f"{at.block.name}_{at.register.name}_{place.field.name}"
         for number in slot_order(self.workspace, chain.chain):
             signal = self.workspace.project.signal(chain.chain.slots[number].signal)
-            code = field_value(
-                self.workspace.part, place, converter.channel(signal.pin, signal.negative) or 0
-            )
-            value = f"({register} & ~{bits}_BITS) | {bits}({code}u)"
-            if len(at.register.fields) == 1:
-                value = f"{bits}({code}u)"
-            if at.register.width < 32:
-                value = f"(uint{at.register.width}_t)({value})"
-            yield f"{register} = {value}; /* {signal.name} */"
+            channel = converter.channel(signal.pin, signal.negative) or 0
+            for what, setting in channel_settings(self.registers, converter, channel):
+                if what == "pair":
+                    yield set_flag_c(self.registers, owner, what, on=bool(setting))
+                    continue
+                place = self.registers.find(owner, what)
+                at = self.registers.at(place.address)
+                assert at is not None
+                register = c_register(at)
+                bits = f"{at.block.name}_{at.register.name}_{place.field.name}"
+                code = field_value(self.workspace.part, place, setting)
+                value = f"({register} & ~{bits}_BITS) | {bits}({code}u)"
+                if len(at.register.fields) == 1:
+                    value = f"{bits}({code}u)"
+                if at.register.width < 32:
+                    value = f"(uint{at.register.width}_t)({value})"
+                yield f"{register} = {value}; /* {signal.name} */"
 
     def _window_lines(self, chain: ChainTable) -> Iterator[str]:
         """Tell events of windows that the converter judges."""
@@ -396,6 +441,9 @@ class HandlerWriter:
 
     def _comparator_lines(self, number: int, watch: Watch) -> Iterator[str]:
         registers, owner = self.registers, watch.comparator
+        if any(registers.has(owner, one) for one in ("rose", "fell")):
+            yield from self._edge_lines(number, owner)
+            return
         register, flag = flag_c(registers, owner, "seen")
         low, high = read_c(registers, owner, "ticks-low"), read_c(registers, owner, "ticks-high")
         yield f"if (({register} & {flag}) != 0u) {{"
@@ -405,6 +453,19 @@ class HandlerWriter:
         yield f"    wg_threshold_tell({number}u, is_high, is_high ? 1 : 0, since);"
         yield from self._event_hook_lines(number, "is_high")
         yield "}"
+
+    def _edge_lines(self, number: int, owner: str) -> Iterator[str]:
+        """Tell edges that have a flag each; when they came is told by the clock."""
+        registers = self.registers
+        for flag, is_high, value in (("rose", "true", 1), ("fell", "false", 0)):
+            if not registers.has(owner, flag):
+                continue
+            register, macro = flag_c(registers, owner, flag)
+            yield f"if (({register} & {macro}) != 0u) {{"
+            yield f"    {set_flag_c(registers, owner, flag)}"
+            yield f"    wg_threshold_tell({number}u, {is_high}, {value}, wg_port_now());"
+            yield from self._event_hook_lines(number, is_high)
+            yield "}"
 
     @cached_property
     def _awaited(self) -> dict[str, list[tuple[int, Watch]]]:
@@ -509,7 +570,7 @@ class HandlerWriter:
         for chain in self.tables.chains:
             retrieval = chain.chain.readout
             place = (
-                read_c(self.registers, retrieval.channel, "place")
+                self._place(retrieval.channel, chain.loop_items)
                 if isinstance(retrieval, Dma) and not chain.fresh_items
                 else "0u"
             )

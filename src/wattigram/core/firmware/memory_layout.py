@@ -97,5 +97,5 @@ def _write_place(workspace: Workspace, chain: Chain) -> MemoryLocation | None:
     try:
         place = register_map(workspace.part).find(chain.readout.channel, "place")
     except RegisterError:
-        return None
+        return None  # also where it counts what is left
     return MemoryLocation(f"{chain.readout.channel} place", place.address, _WORD)

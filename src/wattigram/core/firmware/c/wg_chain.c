@@ -33,6 +33,8 @@ typedef struct {
     uint64_t mark;          /* when the newest sample that was handed over, or put there, was ready */
     uint64_t begun;         /* number of the first sample of this run */
     uint32_t base;          /* the converter's count of results, less the number of the sample */
+    uint32_t moved;         /* samples that DMA has moved, where the converter does not count */
+    uint32_t moved_place;
     uint32_t place;
     uint32_t done;
     uint32_t overruns;
@@ -122,6 +124,19 @@ uint64_t wg_chain_made(uint32_t chain, uint32_t tally)
     chain_state *state = &chain_states[chain];
     state->made += (uint32_t)(tally - (uint32_t)state->made);
     return state->made;
+}
+
+uint32_t wg_chain_moved(uint32_t chain, uint32_t place)
+{
+    chain_state *state = &chain_states[chain];
+    const uint32_t samples = wg_chains[chain].samples;
+    const uint32_t at = place < samples ? place : 0u; /* a single run stays at its end */
+    const uint32_t before = wg_port_hold();
+    state->moved += at >= state->moved_place ? at - state->moved_place : samples - state->moved_place + at;
+    state->moved_place = at;
+    const uint32_t moved = state->moved;
+    wg_port_release(before);
+    return moved;
 }
 
 /** Number of the newest result of a slot. */

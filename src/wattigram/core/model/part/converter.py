@@ -231,3 +231,8 @@ class ComparatorUnit(StrictModel):
     hysteresis_v: Annotated[tuple[VoltsOrZero, ...], Meta(min_length=1)] = (0.0,)
     response_s: Seconds
     """It follows its input this often; noise faster than that is not seen."""
+
+    @property
+    def fixed_step(self) -> int | None:
+        """The only step where there are two: neither 0 V nor the reference is a threshold."""
+        return 1 if self.steps == 2 else None

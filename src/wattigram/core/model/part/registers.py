@@ -52,13 +52,18 @@ SETTINGS: dict[BlockKind, dict[str, str]] = {
         "length": "slots of its sequence",
         "listed": "one bit for each channel of its sequence, taken in their order",
         "channel": "of a slot; the only one where software points the converter",
+        "pair": "the channel of a slot is the first of a pair, and its partner is taken away",
         "sampling": "sampling cycles of a slot, of a channel, or of all",
         "repeats": "conversions of a slot or channel that are added up",
         "shift": "places by which their sum is moved to the right",
         "low-pass": "shift of the low-pass behind a slot or channel; 0 for none",
         "delivery": "polling, conversion or scan (interrupts), fifo, dma",
+        "tells-result": "an interrupt comes at each result, where that has a bit of its own",
+        "tells-scan": "an interrupt comes at the end of a scan, where that has a bit of its own",
         "mark": "FIFO watermark: results that wait in it before an interrupt comes",
-        "done": "a result, a scan or a FIFO's watermark is there; reading the result clears it",
+        "done": "a result, a scan or a FIFO's watermark is there; reading the result clears it, or "
+        "writing 1 where it is cleared so",
+        "scan-done": "the last result of a scan is there; written 1 it is taken",
         "result": "newest result; or that of each slot",
         "result-low": "lower byte of the newest result; reading it holds the upper one",
         "result-high": "upper byte, as it was when the lower was read",
@@ -95,6 +100,8 @@ SETTINGS: dict[BlockKind, dict[str, str]] = {
         "pulse": "the pulse is put on its pin",
         "preload": "a new pulse waits for the next period",
         "whole": "and until DMA has written all pieces of it",
+        "loads": "what loads its second registers: direct for none, period, dma or software",
+        "load": "software loads them now",
         "starts-with": "the converter with whose first trigger it begins, or none",
     },
     "dma": {
@@ -105,6 +112,7 @@ SETTINGS: dict[BlockKind, dict[str, str]] = {
         "to": "address that it writes",
         "count": "samples of a run",
         "place": "samples done in this run; may be set before it is enabled",
+        "left": "samples that are left of this run, where it counts down",
         "repeat": "it begins again when a run is done",
         "from-width": "bits of what it reads",
         "to-width": "bits of what it writes",
@@ -156,7 +164,11 @@ SETTINGS: dict[BlockKind, dict[str, str]] = {
         "hysteresis": "in millivolts",
         "edge": "rising, falling or both",
         "tells": "its interrupt is enabled",
+        "tells-rising": "rising edges interrupt, where each edge has a bit of its own",
+        "tells-falling": "falling edges interrupt",
         "seen": "an edge waits; written 1 it is taken",
+        "rose": "a rising edge waits, where each edge has a flag of its own; written 1 it is taken",
+        "fell": "a falling edge waits; written 1 it is taken",
         "high": "its output was high after that edge",
         "ticks-low": "lower half of the instant of that edge",
         "ticks-high": "upper half of it",
@@ -165,10 +177,14 @@ SETTINGS: dict[BlockKind, dict[str, str]] = {
 """Settings by kind of block, each with what it says; what a field can mean."""
 
 
+CountedBy = Literal["", "slot", "channel", "group", "window"]
+
+
 class RegisterField(StrictModel):
     """Some bits of a register and the setting that they hold.
 
-    ``start``: writing 1 starts something. ``clear``: writing 1 takes a flag away.
+    ``start``: writing 1 starts something. ``clear``: writing 1 takes a flag away. Where several fields
+    hold one setting, ``of`` says what they are counted by, and ``number`` which of them it is, from 0.
     """
 
     name: CName
@@ -178,8 +194,12 @@ class RegisterField(StrictModel):
     coded: Coding = "flag"
     table: dict[str, Annotated[int, Meta(ge=0, lt=1 << 32)]] = msgspec.field(default_factory=dict)
     access: Access = "read-write"
+    of: CountedBy = ""
+    number: Annotated[int, Meta(ge=0, le=255)] = 0
 
     def __post_init__(self) -> None:
+        if self.number and not self.of:
+            raise ValueError(f"field {self.name}: say what its number counts in “of”.")
         if (self.coded == "table") != bool(self.table):
             raise ValueError(
                 f"field {self.name}: a table goes with coded = “table”, and with nothing else."
@@ -214,7 +234,7 @@ class Register(StrictModel):
     reset: Address = 0
     count: Annotated[int, Meta(ge=1, le=256)] = 1
     step: Annotated[int, Meta(ge=1, le=1024)] = 4
-    of: Literal["", "slot", "channel", "group", "window"] = ""
+    of: CountedBy = ""
     title: Annotated[str, Meta(max_length=120)] = ""
     fields: tuple[RegisterField, ...] = ()
 
@@ -265,7 +285,7 @@ class Block(StrictModel):
             raise ValueError(f"block {self.name}: {len(self.owners)} owners need as many lines.")
         check_distinct(tuple(item.name for item in self.registers), f"block {self.name}: register")
         known = SETTINGS[self.kind]
-        seen: set[str] = set()
+        seen: dict[str, list[tuple[CountedBy, int]]] = {}
         taken: dict[int, str] = {}
         for register in self.registers:
             for number in range(register.count):
@@ -282,11 +302,20 @@ class Block(StrictModel):
                         f"block {self.name}: “{field.sets}” is no setting of a {self.kind}. "
                         f"Choose one of {', '.join(known)}."
                     )
-                if field.sets in seen:
+                if field.of and register.of:
                     raise ValueError(
-                        f"block {self.name}: two fields hold “{field.sets}”. Remove one."
+                        f"block {self.name}: {register.name} is counted already; its fields are not."
                     )
-                seen.add(field.sets)
+                others = seen.setdefault(field.sets, [])
+                counted = {of for of, _number in others} | {field.of}
+                if others and (
+                    counted != {field.of} or not field.of or (field.of, field.number) in others
+                ):
+                    raise ValueError(
+                        f"block {self.name}: two fields hold “{field.sets}”. Remove one, or say what they "
+                        "are counted by in “of” and “number”."
+                    )
+                others.append((field.of, field.number))
 
     @property
     def size_bytes(self) -> int:

@@ -52,7 +52,7 @@ def comparator_inputs(workspace: Workspace, comparator: Comparator) -> Comparato
     level_v, step_v = comparator.threshold_v, 0.0
     if comparator.against == "internal":
         step_v = workspace.reference_v / part.steps
-        level_v = min(max(round(level_v / step_v), 0), part.steps) * step_v
+        level_v = (part.fixed_step or min(max(round(level_v / step_v), 0), part.steps)) * step_v
     elif comparator.against == "pin" and comparator.threshold_pin is not None:
         low_v, high_v = input_source(workspace, comparator.threshold_pin).extent_v
         level_v = (low_v + high_v) / 2

@@ -21,6 +21,7 @@ from wattigram.core.model.design import (
 )
 from wattigram.core.model.design.outputs import Playback
 from wattigram.core.predict.timing import scan_timing, slot_order
+from wattigram.core.silicon.registers.equivalents import channel_settings, newest_result
 from wattigram.core.silicon.registers.register_map import (
     RegisterMap,
     Symbol,
@@ -43,7 +44,8 @@ def converter_step(workspace: Workspace, registers: RegisterMap, chain: Chain) -
     for name, value in _trigger(workspace, chain):
         step.put(name, value, only="software" if name == "trigger" else None)
     step.put("per-trigger", chain.per_trigger, only="conversion")
-    step.put("delivery", _delivery(registers, chain), only="polling")
+    for name, value in _delivery(registers, chain):
+        step.put(name, value, only="polling")
     if isinstance(chain.readout, Fifo):
         step.put("mark", chain.readout.watermark)
     _sequence(workspace, registers, chain, step)
@@ -81,16 +83,25 @@ def _trigger(workspace: Workspace, chain: Chain) -> Iterator[tuple[str, Value]]:
             yield "trigger", "software"
 
 
-def _delivery(registers: RegisterMap, chain: Chain) -> str:
-    match chain.readout:
-        case Interrupt(per="scan") if len(chain.slots) == 1:
-            # A pass of one slot is a conversion, and not every part knows passes.
-            table = registers.find(chain.converter, "delivery").field.table
-            return "scan" if "scan" in table else "conversion"
-        case Interrupt(per=per):
-            return per
-        case retrieval:
-            return retrieval.kind
+def _delivery(registers: RegisterMap, chain: Chain) -> Iterator[tuple[str, Value]]:
+    """How results are told, in one field or in a bit for each interrupt."""
+    name, readout = chain.converter, chain.readout
+    per = readout.per if isinstance(readout, Interrupt) else ""
+    if registers.has(name, "delivery"):
+        # A pass of one slot is a conversion, and not every part knows passes.
+        table = registers.find(name, "delivery").field.table
+        if per == "scan" and len(chain.slots) == 1 and "scan" not in table:
+            per = "conversion"
+        yield "delivery", per or readout.kind
+        return
+    if per == "scan" and len(chain.slots) == 1 and not registers.has(name, "tells-scan"):
+        per = "conversion"
+    bits = {"conversion": "tells-result", "scan": "tells-scan"}
+    for one, bit in bits.items():
+        if registers.has(name, bit) or one == per:
+            yield bit, one == per
+    if isinstance(readout, Fifo):
+        yield "delivery", "fifo"  # nothing but that field could say it
 
 
 def _sequence(
@@ -115,9 +126,11 @@ def _sequence(
     elif registers.counted_by(name, "channel"):
         step.put("length", len(order))
         for place, channel in enumerate(channels):
-            step.put("channel", channel, place)
+            for what, value in channel_settings(registers, converter, channel):
+                step.put(what, value, place)
     else:
-        step.put("channel", channels[0])
+        for what, value in channel_settings(registers, converter, channels[0]):
+            step.put(what, value)
     for place, (slot, channel) in enumerate(
         zip((chain.slots[one] for one in order), channels, strict=True)
     ):
@@ -128,6 +141,11 @@ def _sequence(
             step.put("sampling", int(clocks) if whole else f"{float(clocks):g}", index)
         stage = workspace.project.signal(slot.signal).slot_filter
         if stage is not None:
+            if place and not registers.counted_by(name, "repeats"):
+                raise RegisterError(
+                    f"{name} adds up results of its first slot alone, and not of “{slot.signal}”.",
+                    cure="Put the signal first, or let software average it.",
+                )
             step.put(
                 "repeats",
                 stage.count,
@@ -241,9 +259,3 @@ def stamp_dma_step(
         "Its instants do not follow from numbers.",
         tuple(step.settings),
     )
-
-
-def newest_result(registers: RegisterMap, converter: str) -> int:
-    """Address of the register that DMA and a FIFO's handler read."""
-    name = "newest" if registers.has(converter, "newest") else "result"
-    return registers.find(converter, name).field_address

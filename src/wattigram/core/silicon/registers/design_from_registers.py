@@ -45,6 +45,7 @@ from wattigram.core.model.design.route import DacDestination
 from wattigram.core.model.design.workspace import reference_voltage
 from wattigram.core.model.part import Converter, Dac, Part
 from wattigram.core.silicon.registers.decode import SiliconState
+from wattigram.core.silicon.registers.equivalents import channel_of, delivery_of, result_channel
 from wattigram.core.silicon.registers.outputs_from_registers import OutputReader, timer_trigger
 from wattigram.core.silicon.registers.register_map import sampling_index
 
@@ -215,8 +216,7 @@ class _Reader:
         elif state.registers.counted_by(name, "channel"):
             count = state.number(name, "length", 1)
             listed_channels = [
-                state.number(name, "channel", 0, place)
-                for place in range(min(count, converter.slots))
+                channel_of(state, converter, place) for place in range(min(count, converter.slots))
             ]
             pairs = [
                 (
@@ -228,7 +228,7 @@ class _Reader:
                 for place, channel in enumerate(listed_channels)
             ]
         else:
-            channel = state.number(name, "channel", 0)
+            channel = channel_of(state, converter)
             index = sampling_index(converter, by, 0, channel)
             pairs = [(channel, state.clocks(name, "sampling", first, index))]
         slots = []
@@ -243,7 +243,15 @@ class _Reader:
         state, name = self.state, converter.name
 
         def index(what: str) -> int:
-            return channel if state.registers.counted_by(name, what) == "channel" else place
+            by = state.registers.counted_by(name, what)
+            return {"channel": channel, "slot": place}.get(by, 0)
+
+        if (
+            place
+            and converter.sequence != "software"
+            and not state.registers.counted_by(name, "repeats")
+        ):
+            return  # one accumulator alone is the first slot's
 
         repeats = state.number(name, "repeats", 1, index("repeats"))
         smooth = state.number(name, "low-pass", 0, index("low-pass"))
@@ -333,9 +341,9 @@ class _Reader:
         state, name, part = self.state, converter.name, self.around.part
         cycles = self.observed.handler_cycles.get(name, DEFAULT_HANDLER_CYCLES)
         loop = CircularBuffer(name=f"memory of {name}", samples=1 << 16, isr_cycles=cycles)
-        match state.text(name, "delivery", "polling"):
+        match delivery_of(state, name):
             case "dma":
-                channel = self.dma_of(converter)
+                channel = result_channel(state, name)
                 if channel is None:
                     free = next(
                         name
@@ -371,27 +379,6 @@ class _Reader:
             case _:
                 return Polling(), loop
 
-    def dma_of(self, converter: Converter) -> str | None:
-        """The DMA channel that is set to fetch a converter's results into memory."""
-        state, registers = self.state, self.state.registers
-        for group in self.around.part.dma:
-            for channel in group.names:
-                if channel not in state.touched:
-                    continue
-                register = registers.at(state.number(channel, "from", 0))
-                into = registers.at(state.number(channel, "to", 0))
-                is_result = register is not None and any(
-                    field.sets in {"result", "newest"} for field in register.register.fields
-                )
-                if (
-                    register is not None
-                    and is_result
-                    and register.owner == converter.name
-                    and into is None
-                ):
-                    return channel
-        return None
-
     def _order(self, converter: Converter, retrieval: Retrieval) -> tuple[Step, ...]:
         """Steps of the start-up in the order of the writes that made each happen; what never did
         is left out."""
@@ -409,7 +396,7 @@ class _Reader:
 
     def _memory_write(self, converter: Converter, retrieval: Retrieval) -> int | None:
         """Number of the write that set going the DMA channel which this converter asks."""
-        state, channel = self.state, self.dma_of(converter)
+        state, channel = self.state, result_channel(self.state, converter.name)
         if not isinstance(retrieval, Dma) or channel is None:
             return None
         asks = state.text(channel, "request", converter.name) == converter.name
@@ -418,7 +405,9 @@ class _Reader:
     def _interrupt_write(self, converter: Converter, retrieval: Retrieval) -> int | None:
         """Number of the write that enabled the interrupt of who tells that results are there."""
         state = self.state
-        teller = self.dma_of(converter) if isinstance(retrieval, Dma) else converter.name
+        teller: str | None = converter.name
+        if isinstance(retrieval, Dma):
+            teller = result_channel(state, converter.name)
         if teller is None or isinstance(retrieval, Polling):
             return None
         tells = not isinstance(retrieval, Dma) or any(
@@ -453,13 +442,24 @@ class _Reader:
             name=name,
             signal=label,
             against=against,
-            threshold_v=state.number(name, "step", 0) * self.reference_v / part.steps,
+            threshold_v=state.number(name, "step", part.fixed_step or 0)
+            * self.reference_v
+            / part.steps,
             threshold_pin=state.text(name, "threshold-pin", "") or None
             if against == "pin"
             else None,
             hysteresis_v=float(state.text(name, "hysteresis", "0")) / 1000,
-            edge=state.text(name, "edge", "both"),
+            edge=_edge(state, name),
         )
+
+
+def _edge(state: SiliconState, comparator: str) -> str:
+    """Edges that a comparator tells."""
+    if not (state.has(comparator, "tells-rising") or state.has(comparator, "tells-falling")):
+        return state.text(comparator, "edge", "both")
+    rising = state.flag(comparator, "tells-rising", False)
+    falling = state.flag(comparator, "tells-falling", False)
+    return "both" if rising == falling else "rising" if rising else "falling"
 
 
 def _input(converter: Converter, channel: int) -> tuple[str, str | None]:

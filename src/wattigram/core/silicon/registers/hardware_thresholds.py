@@ -12,6 +12,18 @@ from wattigram.core.silicon.registers.threshold_codes import judges_filtered, th
 NO_WINDOW = -1
 """Stands for the number of a window where the owner is a comparator."""
 
+_ALWAYS = {
+    "window-target": 0,
+    "window-judges": "raw",
+    "window-hysteresis": 0,
+    "window-times": 1,
+    "window-every": False,
+    "window-stops": False,
+    "window-once": False,
+    "window-tells": True,
+}
+"""What a threshold does where the part has no field for it."""
+
 
 def event_count(place: tuple[str, int], what: Literal["began", "ended", "first"]) -> str:
     """Name under which a board's silicon counts what a window or comparator saw.
@@ -97,7 +109,11 @@ def judged_settings(
             "window-once": not window.rearm,
             "window-tells": window.interrupt_enabled,
         }
+        if len(chain.slots) == 1 and not registers.has(name, "window-channel"):
+            del values["window-channel"]  # all results are of that one
         for what, value in values.items():
+            if _ALWAYS.get(what) == value and not registers.has(name, what):
+                continue
             registers.find(name, what, index)
             settings.append(Setting(name, what, value, index))
     return tuple(settings)

@@ -21,7 +21,7 @@ from wattigram.core.predict.clocks import set_timer, timer_setting, uart_timing
 from wattigram.core.predict.pins import pwm_timing
 from wattigram.core.predict.timing import slot_order
 from wattigram.core.predict.waveform import codes_of, dac_playback, update_timer
-from wattigram.core.silicon.registers.chain_settings import newest_result
+from wattigram.core.silicon.registers.equivalents import newest_result
 from wattigram.core.silicon.registers.register_map import RegisterMap, Setting, Symbol, Value
 from wattigram.core.silicon.registers.setup_step import LINE, SetupBuilder, SetupStep
 
@@ -120,9 +120,13 @@ def timer_steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupS
         for pwm in project.pwm:
             if pwm.timer == name:
                 step.put("compare", pwm_timing(workspace, pwm).high_counts)
-                step.put("pulse", True)
-                step.put("preload", pwm.preload, only=False)
-                step.put("whole", pwm.whole, only=False)
+                step.put("pulse", True, only=True)
+                if registers.has(name, "loads"):
+                    loads = "dma" if pwm.whole else "period" if pwm.preload else "direct"
+                    step.put("loads", loads)
+                else:
+                    step.put("preload", pwm.preload, only=False)
+                    step.put("whole", pwm.whole, only=False)
         yield SetupStep(
             "set-up",
             name,
@@ -142,8 +146,13 @@ def generator_steps(
     step.put("buffer", generator.buffered, only=True)
     output = generator.output
     timer = update_timer(workspace, output) if isinstance(output, Playback) else None
-    step.put("twice", generator.double_buffered and timer is not None, only=False)
+    twice = generator.double_buffered and timer is not None
+    if registers.has(generator.dac, "twice") or not registers.has(generator.dac, "trigger"):
+        step.put("twice", twice, only=False)
+    else:  # a trigger that is chosen says it
+        timer = timer if twice else None
     step.put("trigger", timer.timer if timer is not None else "none", only="none")
+    timer = update_timer(workspace, output) if isinstance(output, Playback) else None
     if isinstance(output, ConstantLevel):
         step.put(
             "data", int(codes_of(workspace, dac, dac_playback(workspace, generator).wanted_v)[0])

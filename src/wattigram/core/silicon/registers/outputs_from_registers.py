@@ -30,6 +30,11 @@ from wattigram.core.model.design.route import (
 )
 from wattigram.core.model.part import Dac, Part
 from wattigram.core.silicon.registers.decode import SiliconState
+from wattigram.core.silicon.registers.equivalents import (
+    waits_for_dma,
+    waits_for_period,
+    waits_for_trigger,
+)
 
 
 def timer_trigger(state: SiliconState, timer: str, bus_clock_hz: Fraction) -> TimerTrigger:
@@ -103,7 +108,7 @@ class OutputReader:
 
     def _generator(self, dac: Dac, output: ConstantLevel | Playback) -> Generator:
         state = self._state
-        twice = state.flag(dac.name, "twice", False)
+        twice = waits_for_trigger(state, dac.name)
         return Generator(
             name=dac.name,
             dac=dac.name,
@@ -129,7 +134,7 @@ class OutputReader:
             ):
                 running = state.is_on(channel) and state.is_on(timer, "run")
                 moved = (
-                    not state.flag(dac.name, "twice", False)
+                    not waits_for_trigger(state, dac.name)
                     or state.text(dac.name, "trigger", timer) == timer
                 )
                 if running and moved:
@@ -183,7 +188,7 @@ class OutputReader:
             for name in group.names:
                 if (
                     name not in group.pwm_pins
-                    or not state.flag(name, "pulse", False)
+                    or not state.flag(name, "pulse", name in state.touched)
                     or not state.is_on(name, "run")
                 ):
                     continue
@@ -199,9 +204,8 @@ class OutputReader:
                         duty=min(1.0, state.number(name, "compare", 0) / period),
                         prescaler_register=prescaler - 1,
                         period_register=period - 1,
-                        preload=state.flag(name, "preload", False),
-                        whole=state.flag(name, "preload", False)
-                        and state.flag(name, "whole", False),
+                        preload=waits_for_period(state, name),
+                        whole=waits_for_dma(state, name),
                     )
                 )
         return tuple(outputs)
@@ -290,7 +294,7 @@ class OutputReader:
         """Why what is written to a DAC takes no effect."""
         state = self._state
         trigger = state.text(dac, "trigger", "none")
-        waits = state.flag(dac, "twice", False) and not (
+        waits = waits_for_trigger(state, dac) and not (
             self._part.timer(trigger) is not None and state.is_on(trigger, "run")
         )
         if waits:

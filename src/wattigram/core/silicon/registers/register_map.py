@@ -75,16 +75,19 @@ class RegisterMap(msgspec.Struct, frozen=True, dict=True):
     """Finds registers of a part."""
 
     part: Part
-    _places: dict[tuple[str, str], tuple[Block, int, Register, RegisterField]] = msgspec.field(
-        default_factory=dict
+    _places: dict[tuple[str, str], list[tuple[Block, int, Register, RegisterField]]] = (
+        msgspec.field(default_factory=dict)
     )
+    """Fields that hold a setting: one, which its register may repeat, or several that are counted."""
 
     def __post_init__(self) -> None:
         for block in self.part.blocks:
             for owner, base in zip(block.owners, block.bases, strict=True):
                 for register in block.registers:
                     for bit_field in register.fields:
-                        self._places[owner, bit_field.sets] = block, base, register, bit_field
+                        self._places.setdefault((owner, bit_field.sets), []).append(
+                            (block, base, register, bit_field)
+                        )
 
     def has(self, owner: str, name: str) -> bool:
         """Whether a peripheral has a field for a setting."""
@@ -98,13 +101,21 @@ class RegisterMap(msgspec.Struct, frozen=True, dict=True):
         RegisterError
             When the part has no field for it, or not so many.
         """
-        place = self._places.get((owner, name))
-        if place is None:
+        places = self._places.get((owner, name))
+        if places is None:
             raise RegisterError(
                 f"{self.part.name} has no field for “{name}” of {owner}.",
                 cure="Add one to the part's registers, or do without it.",
             )
-        block, base, register, bit_field = place
+        if places[0][3].of:
+            for block, base, register, bit_field in places:
+                if bit_field.number == index:
+                    return FieldPlace(owner, block, register, bit_field, register.at(base))
+            raise RegisterError(
+                f"{owner}: no field for “{name}” of {places[0][3].of} {index}.",
+                cure="Add it to the part's registers.",
+            )
+        block, base, register, bit_field = places[0]
         if index and not index < register.count:
             raise RegisterError(
                 f"{owner}: {register.name} is there {register.count} times, {index + 1} are wanted."
@@ -112,10 +123,10 @@ class RegisterMap(msgspec.Struct, frozen=True, dict=True):
         return FieldPlace(owner, block, register, bit_field, register.at(base, index))
 
     def counted_by(self, owner: str, name: str) -> str:
-        """What a setting's registers are counted by: "slot", "channel", "group" of channels that are
+        """What a setting's registers, or fields, are counted by: "slot", "channel", "group" of channels that are
         sampled alike, "window", or "" for one alone."""
-        place = self._places.get((owner, name))
-        return place[2].of if place is not None else ""
+        places = self._places.get((owner, name))
+        return places[0][3].of or places[0][2].of if places is not None else ""
 
     @cached_property
     def registers(self) -> tuple[RegisterAt, ...]:

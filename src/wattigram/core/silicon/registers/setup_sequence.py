@@ -116,10 +116,12 @@ def _comparators(workspace: Workspace, registers: RegisterMap) -> Iterator[Setup
             step.put("threshold-pin", item.threshold_pin)
         if item.against == "internal":
             what = comparator_inputs(workspace, item)
-            step.put("step", round(what.level_v / what.step_v) if what.step_v else 0)
+            unit = workspace.part.comparator(item.name)
+            steps = round(what.level_v / what.step_v) if what.step_v else 0
+            step.put("step", steps, only=unit.fixed_step if unit is not None else None)
         step.put("hysteresis", _millivolts(item.hysteresis_v), only="0")
-        step.put("edge", item.edge, only="both")
-        step.put("tells", True, only=True)
+        for name, value, only in _edges(registers, item.name, item.edge):
+            step.put(name, value, only=only)
         step.put("on", True)
         yield SetupStep(
             "set-up",
@@ -135,6 +137,22 @@ def _comparators(workspace: Workspace, registers: RegisterMap) -> Iterator[Setup
             "Its edges are told to the program.",
             (Setting(item.name, LINE, True),),
         )
+
+
+def _edges(
+    registers: RegisterMap, name: str, edge: str
+) -> Iterator[tuple[str, str | bool, str | bool | None]]:
+    """Edges that interrupt, in one field or in a bit for each, with what it always is where the part
+    has no field."""
+    bits = {"rising": "tells-rising", "falling": "tells-falling"}
+    if not any(registers.has(name, bit) for bit in bits.values()):
+        yield "edge", edge, "both"
+        yield "tells", True, True
+        return
+    for one, bit in bits.items():
+        wanted = edge in {one, "both"}
+        if registers.has(name, bit) or wanted:
+            yield bit, wanted, None
 
 
 def _millivolts(volts: float) -> str:

@@ -19,6 +19,9 @@ from wattigram.core.model.part.svd import SvdField, SvdRegister
 
 _OPPOSITE = {"outside": "inside", "left": "right", "filtered": "raw"}
 """What a bit means that is not set, where it is called by what it means when it is."""
+_CLEARED_BY_ONE = re.compile(
+    r"clear\w* by writing|writ\w+ (one|1) (to )?clear|write.one.to.clear|w1c"
+)
 _NUMERALS = {
     "one": "1", "two": "2", "four": "4", "seven": "7", "eight": "8", "nine": "9", "ten": "10",
     "twelve": "12", "fourteen": "14", "sixteen": "16",
@@ -32,7 +35,8 @@ def is_yes_or_no(setting: str) -> bool:
         "to-step", "half", "full", "half-seen", "full-seen", "high-first", "buffer", "twice", "room",
         "arrived", "tells", "overrun", "parity-fault", "framing-fault", "seen", "high", "window-on",
         "window-every", "window-stops", "window-tells", "window-once", "window-seen", "window-entered",
-        "alarm-seen",
+        "alarm-seen", "pair", "tells-result", "tells-scan", "scan-done", "load", "tells-rising",
+        "tells-falling", "rose", "fell",
     }  # fmt: skip
 
 
@@ -43,16 +47,19 @@ def is_read(kind: BlockKind, setting: str) -> bool:
     return setting in {
         "done", "result", "result-low", "result-high", "newest", "result-ticks", "queued", "passes",
         "window-entered", "window-value", "window-ticks-low", "window-ticks-high", "place", "received",
-        "room", "arrived", "high", "ticks-low", "ticks-high", "waiting",
+        "room", "arrived", "high", "ticks-low", "ticks-high", "waiting", "scan-done", "left",
     }  # fmt: skip
 
 
 def access_of(kind: BlockKind, setting: str, register: SvdRegister, field: SvdField) -> Access:
     """How software gets at a field that holds a setting."""
     text = f"{register.text} {field.text}".lower()
-    if setting in {"start", "calibrate"}:
+    if setting in {"start", "calibrate", "load"}:
         return "start"
-    if setting.endswith("seen") or setting in {"overrun", "parity-fault", "framing-fault", "seen"}:
+    cleared = {"overrun", "parity-fault", "framing-fault", "seen", "rose", "fell"}
+    if setting.endswith("seen") or setting in cleared:
+        return "clear"
+    if setting in {"done", "scan-done"} and _CLEARED_BY_ONE.search(text):
         return "clear"
     if "cleared by writing" in text and is_yes_or_no(setting) and not is_read(kind, setting):
         return "clear"

@@ -15,7 +15,13 @@ from wattigram.core.model.part.sheet.field_codes import access_of, also_called, 
 from wattigram.core.model.part.sheet.register_matches import Candidate, matches
 from wattigram.core.model.part.sheet.register_words import KIND_WORDS, has_word, tokens_of
 from wattigram.core.model.part.sheet.setting_values import setting_values
-from wattigram.core.model.part.sheet.sufficiency import held_settings, item_of, owners_of
+from wattigram.core.model.part.sheet.sufficiency import (
+    field_setting,
+    held_settings,
+    item_of,
+    owners_of,
+    setting_of,
+)
 from wattigram.core.model.part.svd import SvdField, SvdPeripheral, SvdRegister, c_name
 
 
@@ -121,7 +127,9 @@ def with_field(draft: PartDraft, place: OwnerPlace, setting: str, chosen: Candid
     made: dict[str, Any] = {"name": c_name(chosen.field.name), "low": chosen.field.low}
     if chosen.field.width > 1:
         made["width"] = chosen.field.width
-    made["sets"] = setting
+    made["sets"], one = setting_of(setting)
+    if one is not None:
+        made |= {"of": "group", "number": one}
     if chosen.coded != "flag":
         made["coded"] = chosen.coded
     if chosen.table:
@@ -140,7 +148,7 @@ def without_field(draft: PartDraft, owner: str, setting: str) -> PartDraft:
             continue
         registers = []
         for register in block.get("registers", ()):
-            fields = [one for one in register.get("fields", ()) if one.get("sets") != setting]
+            fields = [one for one in register.get("fields", ()) if field_setting(one) != setting]
             if fields:
                 registers.append({**register, "fields": fields})
         if registers:
@@ -224,6 +232,7 @@ def chosen_field(
     draft: PartDraft, place: OwnerPlace, setting: str, register: SvdRegister, field: SvdField
 ) -> Candidate:
     """A field that somebody chose for a setting, whatever it is called."""
+    setting, _number = setting_of(setting)
     values = setting_values(draft, place.kind, place.owner, setting)
     table, _ = table_of(values, field, also_called(draft, values))
     coded, codes = coding_of(setting, values, table, register, field)

@@ -33,7 +33,16 @@ from wattigram.core.model.part.sheet.setting_values import (
     is_told_of,
     setting_values,
 )
-from wattigram.core.model.part.sheet.sufficiency import is_held, needed_settings
+from wattigram.core.model.part.sheet.sufficiency import (
+    abilities,
+    field_setting,
+    held_settings,
+    is_held,
+    item_of,
+    needed_settings,
+    numbered,
+    setting_of,
+)
 from wattigram.core.model.part.svd import SvdField, SvdPeripheral, SvdRegister
 
 SURE = 0.6
@@ -91,14 +100,18 @@ def matches(
     held = held_fields(draft, owner)
     needed = {
         name
-        for choice in needed_settings(draft, kind, owner)
+        for choice in (
+            *needed_settings(draft, kind, owner),
+            *(choice for one in abilities(draft, kind, owner) for choice in one.choices),
+        )
         if not is_held(choice, set(held))
         for way in choice.split("|")
         for name in way.split("+")
     }
     taken = set(held.values())
     ranked: dict[str, list[Candidate]] = {}
-    for setting in SETTINGS[kind]:
+    asked = asked_settings(draft, kind, owner)
+    for setting in asked:
         if setting not in held and is_told_of(draft, kind, owner, setting):
             ranked[setting] = [
                 one
@@ -112,7 +125,7 @@ def matches(
             if best.score > claims.get(best.place, (0.0, ""))[0]:
                 claims[best.place] = (best.score, setting)
     made = []
-    for setting, meaning in SETTINGS[kind].items():
+    for setting, meaning in asked.items():
         rest = tuple(
             one
             for one in ranked.get(setting, ())
@@ -130,6 +143,45 @@ def matches(
     return tuple(sorted(made, key=lambda one: not one.needed))
 
 
+def asked_settings(draft: PartDraft, kind: BlockKind, owner: str) -> dict[str, str]:
+    """Settings of a peripheral with their meanings; sampling times of groups one by one, unless one
+    field, or a register for each, holds them all."""
+    asked = dict(SETTINGS[kind])
+    item = item_of(draft, kind, owner)
+    groups = item.get("sampling_groups", ()) if kind == "converter" else ()
+    held = held_settings(draft, owner) or set()
+    if len(groups) > 1 and "sampling" not in held:
+        places = list(asked).index("sampling") + 1
+        listed = list(asked.items())
+        one_by_one = [
+            (
+                numbered("sampling", number),
+                f"sampling cycles of channels {', '.join(map(str, group))}",
+            )
+            for number, group in enumerate(groups)
+        ]
+        begun = any(name in held for name, _meaning in one_by_one)
+        before = listed[: places - 1] if begun else listed[:places]
+        asked = dict([*before, *one_by_one, *listed[places:]])
+    for one, others in _IN_PLACE_OF:
+        if one in held:
+            asked = {name: said for name, said in asked.items() if name not in others}
+    return asked
+
+
+_IN_PLACE_OF = (
+    ("loads", ("preload", "whole")),
+    ("preload", ("loads", "load")),
+    ("delivery", ("tells-result", "tells-scan")),
+    ("tells-result", ("delivery",)),
+    ("place", ("left",)),
+    ("left", ("place",)),
+    ("rose", ("seen",)),
+    ("seen", ("rose", "fell", "tells-rising", "tells-falling")),
+)
+"""Settings that are not asked for where a part has others in their place."""
+
+
 def held_fields(draft: PartDraft, owner: str) -> dict[str, str]:
     """Fields that hold a peripheral's settings already, as people name them."""
     found = {}
@@ -137,13 +189,14 @@ def held_fields(draft: PartDraft, owner: str) -> dict[str, str]:
         if owner in block.get("owners", ()):
             for register in block.get("registers", ()):
                 for field in register.get("fields", ()):
-                    found[str(field.get("sets"))] = f"{register.get('name')} · {field.get('name')}"
+                    found[field_setting(field)] = f"{register.get('name')} · {field.get('name')}"
     return found
 
 
 def _ranked(
     draft: PartDraft, kind: BlockKind, owner: str, peripheral: SvdPeripheral, setting: str
 ) -> list[Candidate]:
+    setting, _number = setting_of(setting)
     values = setting_values(draft, kind, owner, setting)
     also = also_called(draft, values)
     wanted = _Wanted(kind, setting, values, also, expected_width(draft, kind, owner, setting))

@@ -51,6 +51,8 @@ def setting_values(draft: PartDraft, kind: BlockKind, owner: str, setting: str) 
             return tuple(f"{one:g}" for one in item.get("sampling_cycles", ()))
         case "timer", "prescaler":
             return _texts(item.get("prescalers"))
+        case "timer", "loads":
+            return ("direct", "period", "dma", "software")
         case "converter", "window-judges":
             return _texts((item.get("hardware") or {}).get("windows_on"))
         case "converter", "window-condition":
@@ -125,7 +127,7 @@ def expected_width(draft: PartDraft, kind: BlockKind, owner: str, setting: str) 
     match kind, setting:
         case "timer", ("period" | "compare"):
             return item.get("counter_bits")
-        case "dma", ("count" | "place"):
+        case "dma", ("count" | "place" | "left"):
             most = item.get("items_max")
             return int(most).bit_length() if isinstance(most, int) else None
         case "dma", ("from" | "to"):
@@ -158,7 +160,9 @@ def is_told_of(draft: PartDraft, kind: BlockKind, owner: str, setting: str) -> b
             return "fifo" in item.get("retrievals", ())
         if setting == "clock":
             return "oscillator" in item
-    if kind == "timer" and setting in {"compare", "pulse", "preload", "whole"}:
+    if kind == "converter" and setting == "pair":
+        return bool(item.get("pairs"))
+    if kind == "timer" and setting in {"compare", "pulse", "preload", "whole", "loads", "load"}:
         return bool(item.get("pwm"))
     if kind == "uart" and setting == "data-bits":
         return len(item.get("data_bits", [8])) > 1

@@ -3,7 +3,7 @@ the next of these."""
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from typing import Any
 
 import msgspec
@@ -41,6 +41,8 @@ class Use(msgspec.Struct, frozen=True):
     missing: tuple[Missing, ...]
     text: str
     """What it would suffice for."""
+    without: tuple[str, ...] = ()
+    """What it has by its sheet, and cannot be used so, with what is missing for it."""
 
     @property
     def suffices(self) -> bool:
@@ -62,6 +64,7 @@ def uses(draft: PartDraft) -> tuple[Use, ...]:
             "C",
             (*facts, *registers),
             "C that sets its registers, and its image on the virtual board",
+            tuple(_without(draft)),
         ),
     )
 
@@ -132,7 +135,8 @@ def missing_settings(draft: PartDraft) -> Iterator[Missing]:
             for choice in wanted:
                 if not is_held(choice, held):
                     first = choice.split("|")[0].split("+")[0]
-                    yield Missing(("blocks",), f"{owner}: {first}, {SETTINGS[kind][first]}")
+                    meaning = SETTINGS[kind][setting_of(first)[0]]
+                    yield Missing(("blocks",), f"{owner}: {first}, {meaning}")
 
 
 def is_held(choice: str, held: set[str]) -> bool:
@@ -145,11 +149,24 @@ def held_settings(draft: PartDraft, owner: str) -> set[str] | None:
     for block in draft.items(("blocks",)):
         if owner in block.get("owners", ()):
             return {
-                str(field.get("sets"))
+                field_setting(field)
                 for register in block.get("registers", ())
                 for field in register.get("fields", ())
             }
     return None
+
+
+def field_setting(field: Mapping[str, Any]) -> str:
+    """The setting that a field of a part file holds, numbered where several hold it together."""
+    sets = str(field.get("sets"))
+    return numbered(sets, int(field.get("number", 0))) if field.get("of") else sets
+
+
+class Ability(msgspec.Struct, frozen=True):
+    """Something that a peripheral can do, with the settings that C needs for it."""
+
+    text: str
+    choices: tuple[str, ...]
 
 
 def needed_settings(draft: PartDraft, kind: BlockKind, owner: str) -> tuple[str, ...]:
@@ -158,35 +175,73 @@ def needed_settings(draft: PartDraft, kind: BlockKind, owner: str) -> tuple[str,
     item = item_of(draft, kind, owner)
     match kind:
         case "system":
-            return ("ticks-low", "ticks-high", "send-from", "send-count", "received", "waiting")
+            return ()  # its core tells the time, and a mailbox in memory carries bytes
         case "converter":
             return tuple(_of_converter(item))
         case "timer":
-            pulses = ("compare", "pulse") if owner in (item.get("pwm_pins") or {}) else ()
+            pulses = ("compare",) if owner in (item.get("pwm_pins") or {}) else ()
             return ("run", "prescaler", "period", *pulses)
         case "dma":
             marks = [what for what in ("half", "full") if item.get(f"{what}_mark")]
+            seen = [f"{what}-seen" for what in marks]
             again = ["repeat"] if "loop" in item.get("modes", ()) else []
-            return ("on", "request", "from", "to", "count", "place", *again, *marks)
+            return ("on", "request", "from", "to", "count", "place|left", *again, *marks, *seen)
         case "dac":
-            second = ("twice", "trigger") if item.get("can_buffer_twice", True) else ()
-            return ("data", *second)
+            return ("data",)
         case "uart":
-            return ("on", "divider", "sent", "room", "received")
+            return ("on", "divider", "sent", "room")
         case "port":
             return ("outputs", "output")
         case "comparator":
-            several = len(item.get("inputs", ())) > 1
-            own = ("step",) if "internal" in item.get("thresholds", ()) else ()
-            return (
-                "on",
-                *(("input",) if several else ()),
-                *own,
-                "seen",
-                "high",
-                "ticks-low",
-                "ticks-high",
-            )
+            several = ("input",) if len(item.get("inputs", ())) > 1 else ()
+            steps = item.get("steps")
+            own = isinstance(steps, int) and steps > 2 and "internal" in item.get("thresholds", ())
+            told = "seen+high+ticks-low+ticks-high|rose+tells-rising|fell+tells-falling"
+            return ("on", *several, *(("step",) if own else ()), told)
+
+
+def abilities(draft: PartDraft, kind: BlockKind, owner: str) -> tuple[Ability, ...]:
+    """What a peripheral can do by its sheet beside what C needs anyhow."""
+    item = item_of(draft, kind, owner)
+    found: list[Ability] = []
+    match kind:
+        case "converter":
+            retrievals = item.get("retrievals", ("polling", "interrupt"))
+            hardware = item.get("hardware") or {}
+            if "interrupt" in retrievals:
+                found.append(Ability("interrupts", ("delivery|tells-result|tells-scan", "done")))
+            if "polling" in retrievals:
+                found.append(Ability("polling", ("done",)))
+            if "fifo" in retrievals:
+                found.append(Ability("the FIFO", ("delivery", "mark", "queued", "passes")))
+            if {"sum", "block-average"} & set(hardware.get("stages", ())):
+                found.append(Ability("sums in hardware", ("repeats", "shift")))
+            if hardware.get("windows"):
+                parts = "on low high condition seen entered value ticks-low ticks-high".split()
+                names = tuple(f"window-{one}" for one in parts)
+                found.append(Ability("thresholds in hardware", names))
+        case "dac" if item.get("can_buffer_twice", True):
+            found.append(Ability("its second register", ("twice|trigger",)))
+        case "uart":
+            found.append(Ability("bytes that come", ("received", "arrived", "tells")))
+        case "port":
+            found.append(Ability("input pins", ("input",)))
+        case _:
+            pass
+    return tuple(found)
+
+
+def _without(draft: PartDraft) -> Iterator[str]:
+    for kind in SETTINGS:
+        for owner in owners_of(draft, kind):
+            held = held_settings(draft, owner)
+            if held is None:
+                continue
+            for one in abilities(draft, kind, owner):
+                missing = [choice for choice in one.choices if not is_held(choice, held)]
+                if missing:
+                    names = ", ".join(choice.split("|")[0].split("+")[0] for choice in missing)
+                    yield f"{one.text} of {owner} ({names})"
 
 
 def _of_converter(item: dict[str, Any]) -> Iterator[str]:
@@ -199,7 +254,10 @@ def _of_converter(item: dict[str, Any]) -> Iterator[str]:
         yield "alignment"
     if item.get("needs_calibration"):
         yield "calibrate"
-    yield from ("trigger", "per-trigger", "delivery", "sampling")
+    yield from ("trigger", "per-trigger")
+    groups = len(item.get("sampling_groups", ()))
+    counted = [numbered("sampling", number) for number in range(groups)]
+    yield "|".join(["sampling", *(["+".join(counted)] if groups > 1 else [])])
     if {"software", "free-running"} & set(triggers):
         yield "start"
     if item.get("sequence", "free") == "free":
@@ -207,15 +265,19 @@ def _of_converter(item: dict[str, Any]) -> Iterator[str]:
     else:
         yield "channel|listed"
     yield "result|result-low+result-high|newest"
-    if {"polling", "interrupt"} & set(retrievals):
-        yield from ("done", "passes")
-    if "fifo" in retrievals:
-        yield from ("mark", "queued")
-    hardware = item.get("hardware") or {}
-    if {"sum", "block-average"} & set(hardware.get("stages", ())):
-        yield from ("repeats", "shift")
-    if hardware.get("windows"):
-        yield from ("window-on", "window-low", "window-high", "window-condition", "window-seen")
+    if "dma" not in retrievals:
+        yield "done"
+
+
+def numbered(setting: str, number: int) -> str:
+    """One of several fields that hold a setting together, as it is asked for."""
+    return f"{setting} {number + 1}"
+
+
+def setting_of(text: str) -> tuple[str, int | None]:
+    """The setting, and which of several fields it is, from 0; None for one alone."""
+    name, _, number = text.partition(" ")
+    return (name, int(number) - 1) if number.isdigit() else (text, None)
 
 
 def item_of(draft: PartDraft, kind: BlockKind, owner: str) -> dict[str, Any]:

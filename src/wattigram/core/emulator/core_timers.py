@@ -1,0 +1,179 @@
+"""What a Cortex-M core has beside its interrupt controller: its cycle counter and SysTick
+(Armv7-M, C1.8 and B3.3)."""
+
+from __future__ import annotations
+
+from typing import Protocol
+
+SYSTICK = "SysTick"
+"""Stands for the owner of its exception."""
+SYSTICK_LINE = -1
+"""Its exception is the one before the first interrupt line's."""
+TRACE_PAGE = 0xE0001000
+_CYCLES_CONTROL, _CYCLES = 0xE0001000, 0xE0001004
+_CONTROL, _RELOAD, _COUNT = 0xE000E010, 0xE000E014, 0xE000E018
+_INTERRUPT_STATE = 0xE000ED04
+_TICK_WAITS = 1 << 26
+_DEBUG_CONTROL = 0xE000EDFC
+_TRACE_ON = 1 << 24
+_ON, _TELLS, _WRAPPED = 1, 2, 1 << 16
+_BITS = 0xFFFFFF
+
+
+class CoreTime(Protocol):
+    """Who knows the time, and what waits."""
+
+    @property
+    def ticks(self) -> int:
+        """Clocks of the core since reset."""
+
+    def is_pending(self, owner: str) -> bool:
+        """Whether an interrupt waits."""
+
+    def on_alarm(self, due: int) -> None:
+        """SysTick comes to 0 at that clock."""
+
+
+class CoreTimers:
+    """Registers of the core's own timers."""
+
+    def __init__(self, time: CoreTime) -> None:
+        self._time = time
+        self._debug = 0
+        self._cycles_on = False
+        self._cycles_zero = 0
+        """Clock at which the cycle counter would have been 0."""
+        self._cycles_held = 0
+        self._control = 0
+        self._reload = 0
+        self._begun = 0
+        """Clock at which SysTick's count was loaded."""
+        self._period = 0
+        """Clocks from there to the next time; 0 while it stands."""
+        self._has_wrapped = False
+
+    def has(self, address: int) -> bool:
+        """Whether one of these registers lies at an address."""
+        return address in {
+            _CYCLES_CONTROL,
+            _CYCLES,
+            _CONTROL,
+            _RELOAD,
+            _COUNT,
+            _INTERRUPT_STATE,
+            _DEBUG_CONTROL,
+        }
+
+    @property
+    def tells(self) -> bool:
+        """SysTick's exception is let."""
+        return bool(self._control & _ON and self._control & _TELLS)
+
+    @property
+    def due(self) -> int | None:
+        """Clock at which it comes next; None where it never does."""
+        return self._begun + self._period if self.tells and self._period else None
+
+    def read(self, address: int) -> int:
+        """A register as the program reads it."""
+        match address:
+            case 0xE0001000:
+                return int(self._cycles_on)
+            case 0xE0001004:
+                return self._cycles()
+            case 0xE000E010:
+                self._go_on(self._time.ticks)
+                value = self._control | (_WRAPPED if self._has_wrapped else 0)
+                self._has_wrapped = False
+                return value
+            case 0xE000E014:
+                return self._reload
+            case 0xE000E018:
+                return self._count()
+            case 0xE000ED04:
+                return _TICK_WAITS if self._time.is_pending(SYSTICK) else 0
+            case _:
+                return self._debug
+
+    def peek(self, address: int) -> int:
+        """A register as a debugger reads it: nothing is changed by that, and no time is looked at."""
+        match address:
+            case 0xE0001000:
+                return int(self._cycles_on)
+            case 0xE000E010:
+                return self._control
+            case 0xE000E014:
+                return self._reload
+            case 0xE000EDFC:
+                return self._debug
+            case _:
+                return 0
+
+    def write(self, address: int, value: int) -> None:
+        """A register is written."""
+        match address:
+            case 0xE0001000:
+                self._switch_cycles(bool(value & 1 and self._debug & _TRACE_ON))
+            case 0xE0001004:
+                self._cycles_held = value
+                self._cycles_zero = self._time.ticks - value
+            case 0xE000E010:
+                self._switch(value & 7)
+            case 0xE000E014:
+                self._go_on(self._time.ticks)
+                self._reload = value & _BITS
+            case 0xE000E018:
+                self._has_wrapped = False
+                self._load(self._time.ticks)
+            case 0xE000EDFC:
+                self._debug = value
+            case _:
+                pass
+
+    def came(self, now: int) -> None:
+        """Its exception is raised at this clock; it counts on."""
+        self._go_on(now)
+        self._tell()
+
+    def _cycles(self) -> int:
+        now = self._time.ticks
+        return (now - self._cycles_zero if self._cycles_on else self._cycles_held) & 0xFFFFFFFF
+
+    def _switch_cycles(self, on: bool) -> None:
+        if on != self._cycles_on:
+            held = self._cycles()
+            self._cycles_on, self._cycles_held = on, held
+            self._cycles_zero = self._time.ticks - held
+
+    def _switch(self, control: int) -> None:
+        was_on = self._control & _ON
+        self._go_on(self._time.ticks)
+        self._control = control
+        if not control & _ON:
+            self._period = 0
+        elif not was_on or not self._period:
+            self._load(self._time.ticks)
+        self._tell()
+
+    def _load(self, now: int) -> None:
+        """Count from the reload's value on, with the next clock."""
+        self._begun = now
+        self._period = self._reload + 1 if self._reload and self._control & _ON else 0
+        self._tell()
+
+    def _go_on(self, now: int) -> None:
+        """Times that it came to 0 until now; a reload that was written holds from the next on."""
+        while self._period and now >= self._begun + self._period:
+            self._has_wrapped = True
+            self._begun += self._period
+            self._period = self._reload + 1 if self._reload else 0
+
+    def _count(self) -> int:
+        now = self._time.ticks
+        self._go_on(now)
+        return max(0, self._period - 1 - (now - self._begun)) if self._period else 0
+
+    def _tell(self) -> None:
+        due = self.due
+        if due is not None:
+            self._time.on_alarm(due)

@@ -1,0 +1,93 @@
+"""Bytes that firmware leaves in memory for a debug probe, and takes from there.
+
+The mailbox is described in ``docs/link-protocol.md``: sizes, counts of bytes written and read in each
+direction, and the bytes.
+"""
+
+from __future__ import annotations
+
+import struct
+from collections import deque
+from collections.abc import Iterator
+from typing import Protocol
+
+from wattigram.core.contract.link.frame import HEADER, HEADER_BYTES, SYNC, TRAILER
+
+SYMBOL = "wg_mailbox"
+_HEAD = struct.Struct("<6I")
+_UP_READ, _DOWN_WRITTEN = 12, 16
+MOST_BYTES = 1 << 16
+
+
+class ProbedMemory(Protocol):
+    """Memory that a probe reads and writes while the program runs."""
+
+    def read(self, address: int, count: int) -> bytes:
+        """Bytes of it."""
+
+    def write(self, address: int, data: bytes) -> None:
+        """Put bytes there."""
+
+
+class Mailbox:
+    """The probe's side of a mailbox."""
+
+    def __init__(self, memory: ProbedMemory, address: int) -> None:
+        self._memory = memory
+        self._address = address
+        self.said = bytearray()
+        """The beginning of a frame whose rest has not come."""
+
+    def exchange(self, inbox: deque[int]) -> Iterator[bytes]:
+        """Take what firmware wrote, and give it as much of ``inbox`` as there is room for; gives heads and
+        bodies of frames each by itself, and what is no frame as it comes."""
+        head = _HEAD.unpack(self._memory.read(self._address, _HEAD.size))
+        up_bytes, down_bytes, up_written, up_read, down_written, down_read = head
+        if not (0 < up_bytes <= MOST_BYTES and 0 < down_bytes <= MOST_BYTES):
+            return  # not set up yet
+        waiting = min((up_written - up_read) & 0xFFFFFFFF, up_bytes)
+        if waiting:
+            self.said += self._ring(self._address + _HEAD.size, up_bytes, up_read, waiting)
+            self._put(_UP_READ, up_read + waiting)
+            yield from self._pieces()
+        room = down_bytes - ((down_written - down_read) & 0xFFFFFFFF)
+        if inbox and room > 0:
+            base = self._address + _HEAD.size + up_bytes
+            count = min(room, len(inbox))
+            for number in range(count):
+                place = (down_written + number) % down_bytes
+                self._memory.write(base + place, bytes([inbox.popleft()]))
+            self._put(_DOWN_WRITTEN, down_written + count)
+
+    def _ring(self, base: int, size: int, begin: int, count: int) -> bytes:
+        place = begin % size
+        first = min(count, size - place)
+        data = self._memory.read(base + place, first)
+        return data + self._memory.read(base, count - first) if first < count else data
+
+    def _put(self, offset: int, value: int) -> None:
+        self._memory.write(self._address + offset, (value & 0xFFFFFFFF).to_bytes(4, "little"))
+
+    def _pieces(self) -> Iterator[bytes]:
+        said = self.said
+        while said:
+            if len(said) < len(SYNC) and SYNC.startswith(said):
+                return
+            if not said.startswith(SYNC):
+                at = said.find(SYNC, 1)
+                at = len(said) if at < 0 else at
+                yield bytes(said[:at])
+                del said[:at]
+                continue
+            if len(said) < HEADER_BYTES:
+                return
+            _sync, _kind, _stream, item_bytes, _flags, _number, count, *_rest = HEADER.unpack(
+                said[:HEADER_BYTES]
+            )
+            end = HEADER_BYTES + count * item_bytes
+            if len(said) < end + TRAILER.size:
+                return
+            yield bytes(said[:HEADER_BYTES])
+            yield bytes(said[HEADER_BYTES:end])
+            yield bytes(said[end : end + TRAILER.size])
+            del said[: end + TRAILER.size]
