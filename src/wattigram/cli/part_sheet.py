@@ -40,6 +40,9 @@ def suffices(path: Path) -> None:
             if one.text not in told:
                 click.echo(f"    missing: {one.text}")
             told.add(one.text)
+        if use.suffices:
+            for text in use.without:
+                click.echo(f"    not for: {text}")
     sys.exit(0 if found[0].suffices else 1)
 
 

@@ -51,6 +51,9 @@ class CoreTimers:
         self._period = 0
         """Clocks from there to the next time; 0 while it stands."""
         self._has_wrapped = False
+        self._unraised: int | None = None
+        """Clock of the first time that it came to 0 and nobody has been told: a program may look a few
+        clocks before its interrupt is raised."""
 
     def has(self, address: int) -> bool:
         """Whether one of these registers lies at an address."""
@@ -71,7 +74,9 @@ class CoreTimers:
 
     @property
     def due(self) -> int | None:
-        """Clock at which it comes next; None where it never does."""
+        """Clock at which its exception is to be raised next; None where it never is."""
+        if self._unraised is not None:
+            return self._unraised
         return self._begun + self._period if self.tells and self._period else None
 
     def read(self, address: int) -> int:
@@ -91,7 +96,9 @@ class CoreTimers:
             case 0xE000E018:
                 return self._count()
             case 0xE000ED04:
-                return _TICK_WAITS if self._time.is_pending(SYSTICK) else 0
+                self._go_on(self._time.ticks)
+                waits = self._unraised is not None or self._time.is_pending(SYSTICK)
+                return _TICK_WAITS if waits else 0
             case _:
                 return self._debug
 
@@ -133,6 +140,7 @@ class CoreTimers:
     def came(self, now: int) -> None:
         """Its exception is raised at this clock; it counts on."""
         self._go_on(now)
+        self._unraised = None
         self._tell()
 
     def _cycles(self) -> int:
@@ -166,6 +174,8 @@ class CoreTimers:
         while self._period and now >= self._begun + self._period:
             self._has_wrapped = True
             self._begun += self._period
+            if self.tells and self._unraised is None:
+                self._unraised = self._begun
             self._period = self._reload + 1 if self._reload else 0
 
     def _count(self) -> int:

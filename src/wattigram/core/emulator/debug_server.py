@@ -66,6 +66,11 @@ class DebugServer:
             open_files.append(self._connection.fileno())
         return tuple(open_files)
 
+    @property
+    def is_there(self) -> bool:
+        """A debugger is connected."""
+        return self._connection is not None
+
     def attach(self, cpu: Cpu) -> None:
         """Serve another processor."""
         self._cpu = cpu

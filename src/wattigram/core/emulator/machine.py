@@ -11,11 +11,11 @@ import msgspec
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.image import Image
 from wattigram.core.contract.link import LateWrite
+from wattigram.core.contract.link.mailbox import SYMBOL as MAILBOX
+from wattigram.core.contract.link.mailbox import Mailbox
 from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.emulator.core_timers import SYSTICK
 from wattigram.core.emulator.cpu import Cpu, CpuError
-from wattigram.core.emulator.mailbox import SYMBOL as MAILBOX
-from wattigram.core.emulator.mailbox import Mailbox
 from wattigram.core.emulator.peripherals import Peripherals
 from wattigram.core.emulator.pointing import Pointing, pointing_of
 from wattigram.core.emulator.timed_wait import TimedWait

@@ -9,9 +9,9 @@ from typing import Protocol
 
 import msgspec
 
+from wattigram.core.contract.link.mailbox import Mailbox
 from wattigram.core.emulator.core_timers import SYSTICK, SYSTICK_LINE, TRACE_PAGE, CoreTimers
 from wattigram.core.emulator.cpu import PAGE
-from wattigram.core.emulator.mailbox import Mailbox
 from wattigram.core.model.part import Part
 from wattigram.core.silicon.registers import RegisterAt, SiliconState, register_map
 from wattigram.core.silicon.registers.equivalents import waits_for_software
@@ -129,6 +129,7 @@ class ConverterLive(msgspec.Struct):
     ready: int = 0
     done: bool = False
     scan_done: bool = False
+    is_scan_news: bool = False
     tally: int = 0
     fifo: deque[tuple[int, int]] = msgspec.field(default_factory=deque)
     calibrating: int = 0
@@ -153,6 +154,8 @@ class Peripherals:
         self.core = CoreTimers(self)
         self.mailbox: Mailbox | None = None
         """Where the image has one, bytes go through it."""
+        self.is_probed_elsewhere: Callable[[], bool] = lambda: False
+        """Whether another probe reads it, and it is not to be touched."""
         self.running = False
         self._send_from = 0
         self._held_high = 0
@@ -265,7 +268,7 @@ class Peripherals:
 
     def exchange(self) -> bool:
         """Take and give what lies in the mailbox; whether firmware had something to say."""
-        if self.mailbox is None:
+        if self.mailbox is None or self.is_probed_elsewhere():
             return False
         pieces = list(self.mailbox.exchange(self.inbox))
         for data in pieces:
@@ -581,8 +584,10 @@ class Peripherals:
         if live.by_parts and self.running:
             self._listener.on_place(register.owner)
         match what:
-            case "done" | "scan-done":
-                return int(self._is_done(live, what))
+            case "done":
+                return int(self._is_done(live))
+            case "scan-done":
+                return int(self._is_scan_done(live))
             case "result":
                 self._read_one(register.owner, live)
                 if register.register.count > 1:
@@ -616,9 +621,17 @@ class Peripherals:
         if not any(sets == "done" for sets, _index, _name in self._flags.get(owner, ())):
             live.done = False
 
-    def _is_done(self, live: ConverterLive, flag: str) -> bool:
-        """Whether a result is there, or those of a scan, as the main loop or a handler finds it."""
-        is_done = live.scan_done if flag == "scan-done" else live.done or bool(live.fifo)
+    def _is_scan_done(self, live: ConverterLive) -> bool:
+        """Whether a scan has ended. Who waits for single results may never clear that flag: it is news
+        to the main loop once."""
+        if live.scan_done and live.is_scan_news and self._listener.in_main:
+            live.is_scan_news = False
+            self.awake()
+        return live.scan_done
+
+    def _is_done(self, live: ConverterLive) -> bool:
+        """Whether a result is there, as the main loop or a handler finds it."""
+        is_done = live.done or bool(live.fifo)
         if not self._listener.in_main:
             return is_done
         if is_done:

@@ -122,7 +122,11 @@ class ResultDelivery:
                 self._mark(part)
             return
         self._live.done = True
-        self._live.scan_done = self.delivery == "scan" or self._slots == 1
+        if (
+            self.delivery == "scan"
+            or (part.first + len(part.items) - self._first) % self._slots == 0
+        ):
+            self._live.scan_done = self._live.is_scan_news = True
         if self.delivery == "fifo":
             self._queue(part, ready)
             self.machine.interrupt(self.converter)

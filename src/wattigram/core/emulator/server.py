@@ -76,10 +76,15 @@ class ImageServer(PortServer):
 
     def _new_machine(self) -> Machine:
         machine = Machine(self._image, self._setup)
+        machine.peripherals.is_probed_elsewhere = self._is_probed
         machine.boot()
         machine.uarts = self._uart_lines()
         self.debug.attach(machine.cpu)
         return machine
+
+    def _is_probed(self) -> bool:
+        """A debugger is there, and nobody else who wants what firmware says: it reads the mailbox itself."""
+        return self.debug.is_there and all(one.connection is None for one in self._clients.values())
 
     def _uart_lines(self) -> dict[str, UartLine]:
         blocks = [block for block in self._setup.part.blocks if block.kind == "uart"]

@@ -188,14 +188,15 @@ class HandlerWriter:
         owner, readout = chain.chain.converter, chain.chain.readout
         if self.registers.has(owner, "passes") or not isinstance(readout, Dma):
             return read_c(self.registers, owner, "passes")
-        lap_s = chain.cycle_ticks * chain.loop_items / len(chain.end_ticks) / self._tick_hz
+        items = chain.fresh_items or chain.loop_items
+        lap_s = chain.cycle_ticks * items / len(chain.end_ticks) / self._tick_hz
         if chain.fresh_items and chain.half_s >= lap_s:
             raise FirmwareError(
                 f"{owner} does not count its results, and its buffer is filled more than once between two "
                 "reads, so none could say which results it has.",
                 cure="Make the buffer longer, or read it more often.",
             )
-        return f"wg_chain_moved({chain.number}u, {self._place(readout.channel, chain.loop_items)})"
+        return f"wg_chain_moved({chain.number}u, {self._place(readout.channel, items)}, {items}u)"
 
     @property
     def _tick_hz(self) -> float:

@@ -193,8 +193,9 @@ def pin_beyond_limits(workspace: Workspace) -> Iterator[Finding]:
 @rule("signal-not-converted", cell="sample")
 def signal_not_converted(workspace: Workspace) -> Iterator[Finding]:
     """The signal has no stream at all."""
+    compared = {item.signal for item in workspace.project.comparators}
     for signal in workspace.project.signals:
-        if workspace.project.chain_of(signal.name) is not None:
+        if workspace.project.chain_of(signal.name) is not None or signal.name in compared:
             continue
         remedy = _slot_for(workspace, signal)
         yield Finding(

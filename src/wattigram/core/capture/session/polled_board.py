@@ -14,6 +14,7 @@ import msgspec
 
 from wattigram.core.base.errors import FirmwareError, LinkError, WattigramError
 from wattigram.core.capture.session.debug_port import DebuggedPort, debugger_place
+from wattigram.core.capture.session.mailbox_board import MailboxBoard
 from wattigram.core.capture.transport.debug_client import DebugClient
 from wattigram.core.contract.image import Image, MemoryLocation, load_image, memory_locations
 from wattigram.core.contract.link import (
@@ -24,6 +25,7 @@ from wattigram.core.contract.link import (
     Identity,
     encode_frame,
 )
+from wattigram.core.contract.link.mailbox import SYMBOL as MAILBOX
 from wattigram.core.firmware import Tables
 from wattigram.core.firmware.tables import ChainTable
 from wattigram.core.model.design import Chain, Workspace
@@ -335,6 +337,8 @@ def open_debugged(
     try:
         if looks_only and MARK not in image.symbols:
             return DebuggedPort(client, image)
+        if MAILBOX in image.symbols:
+            return MailboxBoard(client, image)
         return PolledBoard(workspace, client, image)
     except WattigramError:
         client.close()

@@ -126,10 +126,9 @@ uint64_t wg_chain_made(uint32_t chain, uint32_t tally)
     return state->made;
 }
 
-uint32_t wg_chain_moved(uint32_t chain, uint32_t place)
+uint32_t wg_chain_moved(uint32_t chain, uint32_t place, uint32_t samples)
 {
     chain_state *state = &chain_states[chain];
-    const uint32_t samples = wg_chains[chain].samples;
     const uint32_t at = place < samples ? place : 0u; /* a single run stays at its end */
     const uint32_t before = wg_port_hold();
     state->moved += at >= state->moved_place ? at - state->moved_place : samples - state->moved_place + at;

@@ -72,10 +72,10 @@ uint32_t wg_chain_tally(uint32_t chain);
 void wg_chain_rearm(uint32_t chain, uint32_t tally);
 
 /**
- * Samples that DMA has moved so far, modulo 2^32, told from its place in the buffer; a whole round between two calls is
- * not seen. Context: anywhere.
+ * Samples that DMA has moved so far, modulo 2^32, told from its place in a buffer of so many samples; a whole round
+ * between two calls is not seen. Context: anywhere.
  */
-uint32_t wg_chain_moved(uint32_t chain, uint32_t place);
+uint32_t wg_chain_moved(uint32_t chain, uint32_t place, uint32_t samples);
 
 /** Results of a converter so far; `tally` is their lower half. Context: main loop. */
 uint64_t wg_chain_made(uint32_t chain, uint32_t tally);

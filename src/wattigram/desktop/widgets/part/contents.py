@@ -170,7 +170,8 @@ class Contents(QWidget):
         use = self._known[name]
         self.why.show()
         if use.suffices:
-            self.why.setText(f"It suffices for {use.text}.")
+            without = f" Not for {'; '.join(use.without)}." if use.without else ""
+            self.why.setText(f"It suffices for {use.text}.{without}")
             return
         texts = [one.text for one in use.missing[:MOST_TOLD]]
         more = len(use.missing) - len(texts)

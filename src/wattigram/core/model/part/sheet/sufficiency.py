@@ -217,7 +217,17 @@ def abilities(draft: PartDraft, kind: BlockKind, owner: str) -> tuple[Ability, .
             if {"sum", "block-average"} & set(hardware.get("stages", ())):
                 found.append(Ability("sums in hardware", ("repeats", "shift")))
             if hardware.get("windows"):
-                parts = "on low high condition seen entered value ticks-low ticks-high".split()
+                parts = [
+                    "on",
+                    "low",
+                    "high",
+                    "condition",
+                    "seen",
+                    "entered",
+                    "value",
+                    "ticks-low",
+                    "ticks-high",
+                ]
                 names = tuple(f"window-{one}" for one in parts)
                 found.append(Ability("thresholds in hardware", names))
         case "dac" if item.get("can_buffer_twice", True):

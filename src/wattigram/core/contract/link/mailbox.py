@@ -75,7 +75,12 @@ class Mailbox:
                 return
             if not said.startswith(SYNC):
                 at = said.find(SYNC, 1)
-                at = len(said) if at < 0 else at
+                if at < 0:  # the beginning of a frame may have come
+                    kept = next(
+                        (size for size in range(len(SYNC) - 1, 0, -1) if said.endswith(SYNC[:size])),
+                        0,
+                    )
+                    at = len(said) - kept
                 yield bytes(said[:at])
                 del said[:at]
                 continue
