@@ -52,10 +52,29 @@ def test_a_part_is_described_from_nothing_and_a_project_put_on_it(tmp_path: Path
     assert told.stdout.count("✓") == 2
     assert "✕ C" in told.stdout
     matched = wattigram("part", "match", path, CASES / "parts" / "heron-h5.svd", "--take")
-    assert "SARC, 0x50010000: 25 fields taken" in matched.stdout
+    assert "SARC, 0x50010000: 29 fields taken" in matched.stdout
     assert "? sampling          FORM · APER_A, FORM · APER_B" in matched.stdout
     part = load_part(path)
     assert len(part.blocks) == 13
+    svd = CASES / "parts" / "heron-h5.svd"
+    chosen = wattigram(
+        "part", "match", path, svd, "--choose", "SARC: sampling 1 = FORM.APER_A",
+        "--choose", "SARC:sampling 2=FORM · APER_B",
+    )  # fmt: skip
+    assert "✓ sampling 2        FORM · APER_B" in chosen.stdout
+    told = wattigram("part", "suffices", path)
+    assert told.stdout.count("✓") == 3
+    assert "not for: thresholds in hardware of SARC (window-entered" in told.stdout
+    for wrong, why in (
+        ("SARC: divider", "names no peripheral"),
+        ("ADC 9: divider = FORM.DIV", "names no peripheral"),
+        ("SARC: speed = FORM.DIV", "no setting of SARC"),
+        ("SARC: divider = FORM.NONE", "has no field"),
+        ("SARC: repeats = FORM.DIV", "hold “divider” already"),
+    ):
+        refused = wattigram("part", "match", path, svd, "--choose", wrong)
+        assert refused.returncode == 2
+        assert why in refused.stderr
     project = EXAMPLES / "kiln-lamp" / "kiln-lamp.wattigram.toml"
     out = tmp_path / "lamp.wattigram.toml"
     changed = wattigram("part", "change", project, path, "--out", out)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import sys
 from pathlib import Path
-from typing import IO
+from typing import IO, TYPE_CHECKING
 
 import click
 
@@ -19,6 +19,9 @@ from wattigram.core.model.part.sheet.sentences import (
     read_said,
 )
 from wattigram.core.model.part.sheet.sufficiency import uses
+
+if TYPE_CHECKING:
+    from wattigram.core.model.part.svd import SvdDescription
 
 FILE = click.Path(path_type=Path)
 
@@ -131,7 +134,16 @@ def pins(path: Path, table: IO[str]) -> None:
 @click.argument("description", type=FILE)
 @click.option("--take", is_flag=True, help="Confirm every unambiguous field.")
 @click.option("--all", "show_all", is_flag=True, help="Show settings that C does not need too.")
-def match(path: Path, description: Path, take: bool, show_all: bool) -> None:
+@click.option(
+    "--choose",
+    "choices",
+    multiple=True,
+    metavar="PERIPHERAL: SETTING = REGISTER.FIELD",
+    help="Give a setting the field that holds it; may be said again.",
+)
+def match(
+    path: Path, description: Path, take: bool, show_all: bool, choices: tuple[str, ...]
+) -> None:
     """Find the fields that hold a part's settings in a register description.
 
     PATH: Part file, finished or not.
@@ -149,6 +161,8 @@ def match(path: Path, description: Path, take: bool, show_all: bool) -> None:
 
     draft, read = load_draft(path), read_svd(description)
     by_name = {one.name: one for one in read.peripherals}
+    for choice in choices:
+        draft = _with_choice(draft, read, choice)
     for place in owner_places(draft, read.peripherals):
         peripheral = by_name[place.peripheral]
         taken: tuple[str, ...] = ()
@@ -168,8 +182,42 @@ def match(path: Path, description: Path, take: bool, show_all: bool) -> None:
                 click.echo(f"  {'?' if found.candidates else '✕'} {found.setting:<18}{offers}")
     for note in read.notes:
         click.echo(note, err=True)
-    if take:
+    if take or choices:
         draft.save(path)
+
+
+def _with_choice(draft: PartDraft, read: SvdDescription, text: str) -> PartDraft:
+    """The draft in which a field that is named holds a setting; raises :class:`PartError`."""
+    from wattigram.core.model.part.sheet.register_edits import (
+        chosen_field,
+        owner_places,
+        with_field,
+        without_field,
+    )
+    from wattigram.core.model.part.sheet.register_matches import asked_settings
+
+    who, _, rest = text.partition(":")
+    setting, _, named = (one.strip() for one in rest.partition("="))
+    places = {one.owner: one for one in owner_places(draft, read.peripherals)}
+    place = places.get(who.strip())
+    if place is None or not named:
+        raise PartError(
+            f"“{text}” names no peripheral of the sheet that the description has.",
+            cure="Write it as “SARC: divider = FORM.DIV”.",
+        )
+    if setting not in asked_settings(draft, place.kind, place.owner):
+        raise PartError(
+            f"“{setting}” is no setting of {place.owner}.",
+            cure="--all lists those that there are.",
+        )
+    peripheral = next(one for one in read.peripherals if one.name == place.peripheral)
+    for register in peripheral.registers:
+        for field in register.fields:
+            if named.replace(" · ", ".") == f"{register.name}.{field.name}":
+                draft = without_field(draft, place.owner, setting)
+                found = chosen_field(draft, place, setting, register, field)
+                return with_field(draft, place, setting, found)
+    raise PartError(f"{place.peripheral} has no field “{named}”.", cure="Write REGISTER.FIELD.")
 
 
 @click.command("change")

@@ -1,6 +1,6 @@
 """Bytes that firmware leaves in memory for a debug probe, and takes from there.
 
-The mailbox is described in ``docs/link-protocol.md``: sizes, counts of bytes written and read in each
+The mailbox is described in ``docs/link.md``: sizes, counts of bytes written and read in each
 direction, and the bytes.
 """
 
@@ -77,7 +77,11 @@ class Mailbox:
                 at = said.find(SYNC, 1)
                 if at < 0:  # the beginning of a frame may have come
                     kept = next(
-                        (size for size in range(len(SYNC) - 1, 0, -1) if said.endswith(SYNC[:size])),
+                        (
+                            size
+                            for size in range(len(SYNC) - 1, 0, -1)
+                            if said.endswith(SYNC[:size])
+                        ),
                         0,
                     )
                     at = len(said) - kept
