@@ -52,16 +52,16 @@ def test_a_part_is_described_from_nothing_and_a_project_put_on_it(tmp_path: Path
     assert told.stdout.count("✓") == 2
     assert "✕ C" in told.stdout
     matched = wattigram("part", "match", path, CASES / "parts" / "heron-h5.svd", "--take")
-    assert "SARC, 0x50010000: 29 fields taken" in matched.stdout
-    assert "? sampling          FORM · APER_A, FORM · APER_B" in matched.stdout
+    assert "SARC, 0x50010000: 31 fields taken" in matched.stdout
+    assert "✓ sampling 1        FORM · APER_A" in matched.stdout
     part = load_part(path)
     assert len(part.blocks) == 13
     svd = CASES / "parts" / "heron-h5.svd"
     chosen = wattigram(
-        "part", "match", path, svd, "--choose", "SARC: sampling 1 = FORM.APER_A",
-        "--choose", "SARC:sampling 2=FORM · APER_B",
+        "part", "match", path, svd, "--choose", "PULSE0: load = CTL.LOAD",
+        "--choose", "PULSE1:load=CTL · LOAD",
     )  # fmt: skip
-    assert "✓ sampling 2        FORM · APER_B" in chosen.stdout
+    assert chosen.stdout.count("✓ load              CTL · LOAD") == 2
     told = wattigram("part", "suffices", path)
     assert told.stdout.count("✓") == 3
     assert "not for: thresholds in hardware of SARC (window-entered" in told.stdout

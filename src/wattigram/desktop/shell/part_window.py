@@ -231,9 +231,12 @@ class PartWindow(QMainWindow):
         is_registers = identifier == REGISTERS
         if is_registers:
             self.registers.setFocus()
-            first = next((one for one in self.registers.places), None)
-            if first is None:
+            places = self.registers.places
+            missing = [one.owner for one in self.document.uses[-1].missing if one.owner in places]
+            if not places:
                 self.registers.read.setFocus()
+            elif missing:
+                self.registers.show_owner(missing[0])
             return
         self.sheet.show_chapter(chapter(identifier), focus=not self.contents.chapters.hasFocus())
         kind = _kind_of(identifier)
@@ -254,7 +257,9 @@ class PartWindow(QMainWindow):
     def _go_to(self, missing: object) -> None:
         identifier = chapter_for(missing)  # type: ignore[arg-type]
         self.contents.choose(identifier)
-        steps = getattr(missing, "steps", ())
+        steps, owner = getattr(missing, "steps", ()), getattr(missing, "owner", "")
+        if owner:
+            self.registers.show_owner(owner)
         field = self.sheet.field(steps)
         if field is not None:
             field.setFocus()

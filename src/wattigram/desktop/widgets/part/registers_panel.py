@@ -42,6 +42,10 @@ from wattigram.desktop.widgets.labels import ElidedLabel, heading
 from wattigram.desktop.widgets.part.bits_view import BitsView
 
 MOST_OFFERED = 3
+NO_SYSTEM = (
+    "C needs none of these: it takes the time from the core, and sends its stream through a mailbox in memory. Clock "
+    "and pins are set in wg_port_begin of port.c, which names them."
+)
 
 
 class RegistersPanel(QWidget):
@@ -199,6 +203,8 @@ class RegistersPanel(QWidget):
         asked = self._asked(place, waiting)
         if asked is not None:
             self._add_question(place, peripheral, asked)
+        if place.kind == "system" and not any(one.held_by for one in found):
+            self._body.addWidget(self._soft(NO_SYSTEM))
         needed = [one for one in waiting if one.needed]
         rest = [one for one in waiting if not one.needed]
         self._add_list(f"STILL WITHOUT A FIELD · {len(needed)}", needed, self._waiting_row)
@@ -206,6 +212,13 @@ class RegistersPanel(QWidget):
         held = [one for one in found if one.held_by]
         self._add_list(f"HELD · {len(held)}", held, self._held_row)
         self._body.addStretch(1)
+
+    @staticmethod
+    def _soft(text: str) -> QLabel:
+        label = QLabel(text)
+        label.setObjectName("soft")
+        label.setWordWrap(True)
+        return label
 
     def _asked(self, place: OwnerPlace, waiting: list[FoundBy]) -> FoundBy | None:
         chosen = next((one for one in waiting if one.setting == self._setting), None)

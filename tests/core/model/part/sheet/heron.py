@@ -5,12 +5,7 @@ from __future__ import annotations
 from tests.paths import CASES
 from wattigram.core.base.facts import annotation_at, read_fact
 from wattigram.core.model.part.sheet.draft import PartDraft, blank_draft
-from wattigram.core.model.part.sheet.register_edits import (
-    chosen_field,
-    owner_places,
-    with_field,
-    with_sure_fields,
-)
+from wattigram.core.model.part.sheet.register_edits import owner_places, with_sure_fields
 from wattigram.core.model.part.sheet.sentences import chapter, fact_steps, lists_of, words_of
 from wattigram.core.model.part.svd import read_svd
 
@@ -178,31 +173,14 @@ FACTS: tuple[tuple[str, tuple[dict[str, str], ...]], ...] = (
 
 
 SVD = CASES / "parts" / "heron-h5.svd"
-CHOSEN = (
-    ("SARC", "sampling 1", "FORM · APER_A"),
-    ("SARC", "sampling 2", "FORM · APER_B"),
-)
-"""Fields that somebody has to choose: a description's words fit both."""
 
 
 def heron_with_registers() -> PartDraft:
-    """The sheet with the fields of its register description: those that stand alone, and the chosen."""
+    """The sheet with the fields of its register description that stand alone."""
     draft, read = heron_draft(), read_svd(SVD)
     peripherals = {one.name: one for one in read.peripherals}
-    places = owner_places(draft, read.peripherals)
-    for place in places:
+    for place in owner_places(draft, read.peripherals):
         draft, _taken = with_sure_fields(draft, place, peripherals[place.peripheral])
-    for owner, setting, field_name in CHOSEN:
-        place = next(one for one in places if one.owner == owner)
-        register, field = next(
-            (register, field)
-            for register in peripherals[place.peripheral].registers
-            for field in register.fields
-            if f"{register.name} · {field.name}" == field_name
-        )
-        draft = with_field(
-            draft, place, setting, chosen_field(draft, place, setting, register, field)
-        )
     return draft
 
 

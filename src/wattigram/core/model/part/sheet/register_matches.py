@@ -25,6 +25,7 @@ from wattigram.core.model.part.sheet.field_codes import (
 from wattigram.core.model.part.sheet.register_words import (
     SETTING_WORDS,
     WORDS_AGAINST,
+    tokens_of,
     words_in,
 )
 from wattigram.core.model.part.sheet.setting_values import (
@@ -161,8 +162,8 @@ def asked_settings(draft: PartDraft, kind: BlockKind, owner: str) -> dict[str, s
             for number, group in enumerate(groups)
         ]
         begun = any(name in held for name, _meaning in one_by_one)
-        before = listed[: places - 1] if begun else listed[:places]
-        asked = dict([*before, *one_by_one, *listed[places:]])
+        one_for_all = [] if begun else [listed[places - 1]]
+        asked = dict([*listed[: places - 1], *one_by_one, *one_for_all, *listed[places:]])
     for one, others in _IN_PLACE_OF:
         if one in held:
             asked = {name: said for name, said in asked.items() if name not in others}
@@ -196,7 +197,7 @@ def held_fields(draft: PartDraft, owner: str) -> dict[str, str]:
 def _ranked(
     draft: PartDraft, kind: BlockKind, owner: str, peripheral: SvdPeripheral, setting: str
 ) -> list[Candidate]:
-    setting, _number = setting_of(setting)
+    setting, number = setting_of(setting)
     values = setting_values(draft, kind, owner, setting)
     also = also_called(draft, values)
     wanted = _Wanted(kind, setting, values, also, expected_width(draft, kind, owner, setting))
@@ -208,7 +209,27 @@ def _ranked(
             one = _candidate(wanted, register, field)
             if one is not None:
                 found.append(one)
+    if number is not None:
+        groups = item_of(draft, kind, owner)["sampling_groups"]
+        found = [_for_group(one, found, groups, number) for one in found]
     return sorted(found, key=lambda one: -one.score)
+
+
+def _for_group(
+    one: Candidate, found: list[Candidate], groups: list[list[int]], number: int
+) -> Candidate:
+    """A field for one of several groups of channels: less likely where its text names the channels of
+    another, or where another field's names those of this one."""
+    named = [place for place, group in enumerate(groups) if _names(one, group)]
+    mine = any(_names(other, groups[number]) for other in found)
+    if number in named or not (named or mine):
+        return one
+    return msgspec.structs.replace(one, score=round(0.8 * one.score, 3))
+
+
+def _names(one: Candidate, group: list[int]) -> bool:
+    said = tokens_of(f"{one.field.text} {one.register.text}")
+    return bool(group) and {str(group[0]), str(group[-1])} <= said
 
 
 class _Wanted(msgspec.Struct, frozen=True):

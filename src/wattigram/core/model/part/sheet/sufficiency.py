@@ -32,6 +32,8 @@ class Missing(msgspec.Struct, frozen=True):
     text: str
     chapter: str = ""
     """Id of the chapter that says it; "" for registers."""
+    owner: str = ""
+    """The peripheral whose registers are meant."""
 
 
 class Use(msgspec.Struct, frozen=True):
@@ -130,13 +132,13 @@ def missing_settings(draft: PartDraft) -> Iterator[Missing]:
             wanted = needed_settings(draft, kind, owner)
             if held is None:
                 if wanted:
-                    yield Missing(("blocks",), f"{owner}: its registers")
+                    yield Missing(("blocks",), f"{owner}: its registers", owner=owner)
                 continue
             for choice in wanted:
                 if not is_held(choice, held):
                     first = choice.split("|")[0].split("+")[0]
                     meaning = SETTINGS[kind][setting_of(first)[0]]
-                    yield Missing(("blocks",), f"{owner}: {first}, {meaning}")
+                    yield Missing(("blocks",), f"{owner}: {first}, {meaning}", owner=owner)
 
 
 def is_held(choice: str, held: set[str]) -> bool:
