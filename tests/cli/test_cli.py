@@ -117,7 +117,16 @@ def test_run_gives_the_agreed_keys(tmp_path: Path) -> None:
 
 def test_prove_gives_the_agreed_keys_files_and_status(take: Path, tmp_path: Path) -> None:
     outcome = wattigram(
-        "prove", KILN, take, "--json", "--junit", tmp_path / "r.xml", "--html", tmp_path / "r.html"
+        "prove",
+        KILN,
+        take,
+        "--json",
+        "--junit",
+        tmp_path / "r.xml",
+        "--html",
+        tmp_path / "r.html",
+        "--pdf",
+        tmp_path / "r.pdf",
     )
     assert outcome.returncode == 1
     found = json.loads(outcome.stdout)
@@ -128,6 +137,7 @@ def test_prove_gives_the_agreed_keys_files_and_status(take: Path, tmp_path: Path
     assert {"signal", "cause", "fit", "evidence", "remedy"} <= set(found["likely_causes"][0])
     assert (tmp_path / "r.xml").read_text().startswith("<?xml")
     assert "</html>" in (tmp_path / "r.html").read_text()
+    assert (tmp_path / "r.pdf").read_bytes().startswith(b"%PDF")
 
 
 def test_a_cured_project_proves_with_status_0(take: Path, tmp_path: Path) -> None:

@@ -5,6 +5,8 @@ from __future__ import annotations
 
 from pathlib import Path
 
+from PyQt6.QtPdf import QPdfDocument
+from PyQt6.QtPrintSupport import QPrinter
 from PyQt6.QtWidgets import QApplication
 
 from tests.core.firmware.compiled import needs_compiler, rebuilt
@@ -21,6 +23,15 @@ void wg_samples_upper_zone(const wg_samples *items)
     *(volatile uint32_t *)0x70000000u = items->count;
 }
 """
+
+
+def text_of_pdf(path: Path) -> str:
+    document = QPdfDocument(None)
+    assert document.load(str(path)) == QPdfDocument.Error.None_
+    assert document.pageCount() >= 2
+    texts = [document.getAllText(number).text() for number in range(document.pageCount())]
+    document.close()
+    return "".join(texts)
 
 
 def prove_with(window: MainWindow, wait: Wait, folder: Path, file: str, old: str, new: str) -> None:
@@ -64,6 +75,19 @@ def test_registers_that_differ_are_listed_whatever_holds(
     wait(report.exists)
     wait(lambda: "</html>" in report.read_text())
     assert "The board's registers" in report.read_text()
+    pages = tmp_path / "r.pdf"
+    window.proving.write_report(pages)
+    wait(pages.exists)
+    printed = tmp_path / "printed.pdf"
+    printer = QPrinter(QPrinter.PrinterMode.HighResolution)
+    printer.setOutputFormat(QPrinter.OutputFormat.PdfFormat)
+    printer.setOutputFileName(str(printed))
+    window.proving.print_report(printer)
+    wait(lambda: "printed" in window.notice.text)
+    for path in (pages, printed):
+        text = text_of_pdf(path)
+        assert "The board's registers" in text
+        assert "Evidence" in text
 
 
 def test_a_failure_of_the_firmware_is_the_first_cause(

@@ -3,17 +3,18 @@
 from __future__ import annotations
 
 import json
+import os
 from pathlib import Path
 from typing import Any
 
 import click
 
 from wattigram.cli.progress import Progress
-from wattigram.core.capture.take import open_take
+from wattigram.core.capture.take import Take, open_take
 from wattigram.core.judge import Proof, prove, write_html, write_junit
-from wattigram.core.judge.report import MARKS
+from wattigram.core.judge.report import MARKS, printed_report
 from wattigram.core.judge.verdict import outcome_text
-from wattigram.core.model.design import open_workspace
+from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.design.former_words import former_value
 
 
@@ -34,6 +35,9 @@ from wattigram.core.model.design.former_words import former_value
     type=click.Path(path_type=Path),
     help="Write an HTML report with pictures here.",
 )
+@click.option(
+    "--pdf", "pdf", type=click.Path(path_type=Path), help="Write the same report as PDF here."
+)
 def prove_take(
     project: Path,
     take: Path,
@@ -41,6 +45,7 @@ def prove_take(
     junit: Path | None,
     pass_unjudged: bool,
     html: Path | None,
+    pdf: Path | None,
 ) -> None:
     """Hold a take against the project's expectations; exit status 0 only when all could be judged
     and hold.
@@ -57,6 +62,8 @@ def prove_take(
             write_junit(workspace, proof, junit)
         if html is not None:
             write_html(workspace, opened, proof, html)
+        if pdf is not None:
+            _write_pdf(workspace, opened, proof, pdf)
     if as_json:
         click.echo(json.dumps(proof_json(proof), indent=2, ensure_ascii=False))
     else:
@@ -74,6 +81,19 @@ def prove_take(
             f"note: {unjudged} could not be judged and passed, as --pass-unjudged says.", err=True
         )
     raise click.exceptions.Exit(0 if proof.passes(open_too=pass_unjudged) else 1)
+
+
+def _write_pdf(workspace: Workspace, take: Take, proof: Proof, path: Path) -> None:
+    """Pages are laid out by the window's own text engine, without a window."""
+    os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+    from PyQt6.QtGui import QGuiApplication  # late: only this needs it
+
+    from wattigram.desktop.controllers.printed_report import write_pdf
+
+    engine = QGuiApplication.instance() or QGuiApplication([])
+    title = f"Proof of {workspace.project.name}"
+    write_pdf(printed_report(workspace, take, proof), title, path)
+    del engine
 
 
 def proof_json(proof: Proof) -> dict[str, Any]:

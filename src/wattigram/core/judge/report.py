@@ -3,14 +3,17 @@
 from __future__ import annotations
 
 import xml.etree.ElementTree as ElementTree
+from collections.abc import Callable
 from importlib.resources import files
 from pathlib import Path
+
+import msgspec
 
 from wattigram import __version__
 from wattigram.core.base.errors import TakeError
 from wattigram.core.base.toml_document import write_atomically
 from wattigram.core.capture.take import Take
-from wattigram.core.judge.evidence import evidence_for
+from wattigram.core.judge.evidence import Panel, evidence_for
 from wattigram.core.judge.proof import Proof
 from wattigram.core.judge.svg_pictures import panel_svg
 from wattigram.core.model.design import Workspace
@@ -18,15 +21,45 @@ from wattigram.core.model.design import Workspace
 MARKS = {"holds": "✓", "fails": "✕", "open": "○"}
 
 
+COLOURS = {"holds": "#1b6b3a", "fails": "#A3271C", "open": "#6b6b66"}
+PLACE = "\ufffc"
+"""Stands for a picture in what is printed, followed by its number."""
+Draw = Callable[[Panel, int], str]
+
+
 def write_html(workspace: Workspace, take: Take, proof: Proof, path: Path) -> None:
     """Write the report with pictures; raises :class:`TakeError` when the file cannot be written."""
+    write_atomically(path, _rendered("report.html", workspace, take, proof, panel_svg), TakeError)
+
+
+class PrintedReport(msgspec.Struct, frozen=True):
+    """A report as plain rich text, with a place for each picture: ``PLACE`` and its number, from 0."""
+
+    html: str
+    pictures: tuple[str, ...]
+    """Whole SVG documents."""
+
+
+def printed_report(workspace: Workspace, take: Take, proof: Proof) -> PrintedReport:
+    """The report for whoever lays it out on pages."""
+    pictures: list[str] = []
+
+    def draw(panel: Panel, index: int) -> str:
+        pictures.append(panel_svg(panel, index, alone=True))
+        return f"{PLACE}{len(pictures) - 1}"
+
+    html = _rendered("print.html", workspace, take, proof, draw)
+    return PrintedReport(html, tuple(pictures))
+
+
+def _rendered(name: str, workspace: Workspace, take: Take, proof: Proof, draw: Draw) -> str:
     from jinja2 import Environment  # late: only reports need it
 
-    template = files("wattigram.core.judge").joinpath("report.html").read_text(encoding="utf-8")
+    template = files("wattigram.core.judge").joinpath(name).read_text(encoding="utf-8")
     environment = Environment(autoescape=True, trim_blocks=True, lstrip_blocks=True)
     evidence = [evidence_for(take, verdict) for verdict in proof.verdicts]
     places = {signal.name: place for place, signal in enumerate(take.workspace.project.signals)}
-    text = environment.from_string(template).render(
+    return environment.from_string(template).render(
         project=workspace.project.name,
         part=workspace.part.name,
         all_hold=proof.all_hold,
@@ -47,14 +80,14 @@ def write_html(workspace: Workspace, take: Take, proof: Proof, path: Path) -> No
             {
                 "verdict": item.verdict,
                 "pictures": [
-                    panel_svg(panel, places.get(item.verdict.signal, 0)) for panel in item.panels
+                    draw(panel, places.get(item.verdict.signal, 0)) for panel in item.panels
                 ],
             }
             for item in evidence
         ],
+        colours=COLOURS,
         version=__version__,
     )
-    write_atomically(path, text, TakeError)
 
 
 def _summary(proof: Proof) -> str:

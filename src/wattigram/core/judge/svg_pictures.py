@@ -19,8 +19,20 @@ FloatArray = NDArray[np.float64]
 Span = tuple[float, float]
 
 
-def panel_svg(panel: Panel, index: int = 0) -> str:
-    """One panel as an SVG element, in the colour and line pattern of the signal in that place of the project."""
+ALONE = """
+.title {{ font-size: 12px; fill: #6b6b66; }} .grid {{ stroke: #E8E3D8; }} .tick {{ font-size: 11px; fill: #6b6b66; }}
+.end {{ text-anchor: end; }} .mid {{ text-anchor: middle; }} .band {{ fill: {colour}; fill-opacity: .2; }}
+.captured {{ fill: none; stroke: {colour}; stroke-width: 1.2; {dashes} }}
+.mark {{ stroke: #A3271C; stroke-dasharray: 4 3; }} .marktext {{ font-size: 11px; fill: #A3271C; }}
+.dot {{ fill: {colour}; fill-opacity: .5; }} .predicted {{ stroke: #23262D; stroke-dasharray: 3 3; fill: none; }}
+.bar {{ fill: {colour}; }}
+"""
+"""Style of a picture that no page gives one."""
+
+
+def panel_svg(panel: Panel, index: int = 0, alone: bool = False) -> str:
+    """One panel as an SVG element, in the colour and line pattern of the signal in that place of the project;
+    with ``alone`` as a whole document with a style of its own."""
     match panel:
         case TracePanel():
             body, x, y, units = _trace(panel)
@@ -30,6 +42,13 @@ def panel_svg(panel: Panel, index: int = 0) -> str:
             body, x, y, units = _histogram(panel)
     title = f'<text x="{LEFT}" y="16" class="title">{escape(panel.title)}</text>'
     place = index % len(ON_PAPER)
+    if alone:
+        dashes = f"stroke-dasharray: {DASHES[place]};" if DASHES[place] else ""
+        own = ALONE.format(colour=ON_PAPER[place], dashes=dashes)
+        return (
+            f'<svg xmlns="http://www.w3.org/2000/svg" width="{WIDTH}" height="{HEIGHT}" '
+            f'viewBox="0 0 {WIDTH} {HEIGHT}"><style>{own}</style>{title}{_axes(x, y, units)}{body}</svg>'
+        )
     style = f"--signal:{ON_PAPER[place]};--dash:{DASHES[place] or 'none'}"
     return (
         f'<svg viewBox="0 0 {WIDTH} {HEIGHT}" role="img" style="{style}">'

@@ -9,7 +9,9 @@ from types import ModuleType
 from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QObject, pyqtSignal
+from PyQt6.QtGui import QPagedPaintDevice
 
+from wattigram.core.base.errors import WattigramError
 from wattigram.core.capture.session import is_virtual
 from wattigram.core.capture.take.take_numbers import next_take_path
 from wattigram.desktop.controllers.board_session import LiveBoard
@@ -20,7 +22,10 @@ from wattigram.desktop.state.take_folder import TakeFolders
 if TYPE_CHECKING:
     from wattigram.core.capture.recording import ExportFormat, Written
     from wattigram.core.judge import LikelyCause
+    from wattigram.core.judge.report import PrintedReport
     from wattigram.desktop.controllers.proof_job import Proved
+
+NO_PROOF = "There is no proof to report yet. Record and prove first (F6)."
 
 
 class Proving(QObject):
@@ -88,10 +93,24 @@ class Proving(QObject):
             self.record_and_prove()
 
     def write_report(self, path: Path) -> None:
-        """Write the report of the last proof."""
+        """Write the report of the last proof, as PDF where the name ends so, else as a web page."""
         proved = self.latest
         if proved is None:
-            self.message.emit("There is no proof to report yet. Record and prove first (F6).")
+            self.message.emit(NO_PROOF)
+            return
+        if path.suffix.lower() == ".pdf":
+
+            def lay_out(report: PrintedReport) -> None:
+                from wattigram.desktop.controllers.printed_report import write_pdf
+
+                try:
+                    write_pdf(report, f"Proof of {proved.workspace.project.name}", path)
+                except WattigramError as fault:
+                    self.message.emit(str(fault))
+                    return
+                self.message.emit(f"The report is in {path}.")
+
+            self._prepare(proved, lay_out)
             return
         job = Job(
             "Writing the report",
@@ -99,6 +118,32 @@ class Proving(QObject):
             self,
         )
         job.finished.connect(lambda written: self.message.emit(f"The report is in {written}."))
+        self._run(job)
+
+    def print_report(self, device: QPagedPaintDevice) -> None:
+        """Print the report of the last proof."""
+        proved = self.latest
+        if proved is None:
+            self.message.emit(NO_PROOF)
+            return
+
+        def draw(report: PrintedReport) -> None:
+            from wattigram.desktop.controllers.printed_report import print_report
+
+            print_report(report, device)
+            self.message.emit("The report is printed.")
+
+        self._prepare(proved, draw)
+
+    def _prepare(self, proved: Proved, use: Callable[[PrintedReport], None]) -> None:
+        """Have a report made in a thread; its pages are laid out in the window's own."""
+
+        def work(progress: Callable[[float], None]) -> PrintedReport:
+            report: PrintedReport = _prover().report_for_print(proved, progress)
+            return report
+
+        job = Job("Preparing the report", work, self)
+        job.finished.connect(use)
         self._run(job)
 
     def export(self, take: Path, target: Path, kind: ExportFormat | None = None) -> None:

@@ -10,6 +10,7 @@ import msgspec
 from wattigram.core.capture.session import is_virtual, record_run
 from wattigram.core.capture.take import open_take
 from wattigram.core.judge import Evidence, Proof, evidence_for, prove, write_html
+from wattigram.core.judge.report import PrintedReport, printed_report
 from wattigram.core.model.design import Workspace
 from wattigram.core.predict.pins import input_source
 
@@ -66,8 +67,15 @@ def prove_take(workspace: Workspace, path: Path, progress: Callable[[float], Non
         return Proved(workspace, path, proof, tuple(evidence), heading)
 
 
+def report_for_print(proved: Proved, progress: Callable[[float], None]) -> PrintedReport:
+    """The report of a proof, for whoever lays it out."""
+    progress(0.1)
+    with open_take(proved.take) as take:
+        return printed_report(proved.workspace, take, proved.proof)
+
+
 def write_report(proved: Proved, path: Path, progress: Callable[[float], None]) -> Path:
-    """Write the HTML report of a proof."""
+    """Write the report of a proof as a web page."""
     progress(0.1)
     with open_take(proved.take) as take:
         write_html(proved.workspace, take, proved.proof, path)

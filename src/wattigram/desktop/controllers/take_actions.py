@@ -13,7 +13,7 @@ from wattigram.core.base.errors import FileError, WattigramError
 from wattigram.core.base.toml_document import write_atomically
 from wattigram.core.base.user_folders import safe_name
 from wattigram.desktop.controllers.files import ProjectFiles, ask_save
-from wattigram.desktop.controllers.proof_controller import Proving
+from wattigram.desktop.controllers.proof_controller import NO_PROOF, Proving
 from wattigram.desktop.pages.page_stack import STREAMS, PageStack
 from wattigram.desktop.state.document import Document
 
@@ -66,9 +66,23 @@ class TakeActions(QObject):
             self._parent,
             "Report",
             path,
-            "Web pages (*.html)",
+            "Web pages (*.html);;PDF (*.pdf)",
             lambda name: self._proving.write_report(Path(name)),
         )
+
+    def ask_print(self) -> None:
+        """Ask for a printer, and print the report of the last proof."""
+        from PyQt6.QtPrintSupport import QPrintDialog, QPrinter  # late: seldom wanted
+
+        if self._proving.latest is None:
+            self._say(NO_PROOF)
+            return
+        printer = QPrinter(QPrinter.PrinterMode.HighResolution)
+        printer.setDocName(f"Proof of {self._document.workspace.project.name}")
+        printer.setFullPage(True)
+        dialog = QPrintDialog(printer, self._parent)
+        dialog.accepted.connect(lambda: self._proving.print_report(printer))
+        dialog.open()
 
     def ask_open(self) -> None:
         """Ask for a take, or a recording of another tool."""
