@@ -9,12 +9,14 @@ from numpy.typing import NDArray
 from wattigram.core.capture.take import Take
 from wattigram.core.judge.causes import neighbour_points
 from wattigram.core.judge.compared_streams import code_counts, compared_blocks
+from wattigram.core.judge.mask_judge import MaskClock
 from wattigram.core.judge.output_measurements import measure_route, pair_linearity
 from wattigram.core.judge.pairing import paired_blocks
 from wattigram.core.judge.reaction_effects import level_at_start, samples_of, wanted_changes
 from wattigram.core.judge.verdict import Verdict
 from wattigram.core.model.design import (
     Chain,
+    MaskExpectation,
     PairExpectation,
     PinAction,
     Reaction,
@@ -214,8 +216,27 @@ def _trace(take: Take, verdict: Verdict) -> TracePanel:
     low, high = _columns(volts)
     band_low, band_high = _columns(settled_v)
     times, _ = _columns(times_s)
+    if isinstance(verdict.expectation, MaskExpectation):
+        within_low, within_high = _mask_band(verdict.expectation, times_s, volts)
+        title = f"{signal.name}: captured on its mask"
+        return TracePanel(title, times, low, high, within_low, within_high, ())
     title = f"{signal.name}{', reduced' if use_reduced else ''}: captured on expected"
     return TracePanel(title, times, low, high, band_low - half, band_high + half, _lines(verdict))
+
+
+def _mask_band(
+    expectation: MaskExpectation, times_s: FloatArray, volts: FloatArray
+) -> tuple[FloatArray, FloatArray]:
+    """The mask as it lies over samples, in columns; as high as the picture where it says nothing."""
+    came = np.isfinite(volts)
+    clock = MaskClock(expectation)
+    into = np.full(len(times_s), np.nan)
+    into[came] = clock.into(times_s[came], volts[came])
+    low, high = clock.mask.at(into)
+    lowest = min(float(np.nanmin(volts)), float(clock.mask.low_v.min()))
+    highest = max(float(np.nanmax(volts)), float(clock.mask.high_v.max()))
+    low, high = np.where(np.isnan(low), lowest, low), np.where(np.isnan(high), highest, high)
+    return _columns(low)[0], _columns(high)[1]
 
 
 def _first_stretch(

@@ -19,6 +19,7 @@ from wattigram.core.judge.compared_streams import (
 from wattigram.core.judge.event_judges import judge_edges, judge_threshold
 from wattigram.core.judge.figure_judge import judge_figure
 from wattigram.core.judge.judgement import Judgement, due_items, not_judged, within
+from wattigram.core.judge.mask_judge import judge_mask
 from wattigram.core.judge.missing_data import has_paused, missing_text
 from wattigram.core.judge.output_judges import (
     judge_pair,
@@ -37,6 +38,7 @@ from wattigram.core.model.design import (
     Expectation,
     FigureExpectation,
     LevelExpectation,
+    MaskExpectation,
     NoiseExpectation,
     PairExpectation,
     RateExpectation,
@@ -161,6 +163,8 @@ def _of_samples(take: Take, expectation: Expectation) -> Judgement:
             return judge_threshold(take, expectation)
         case WaveformExpectation():
             return judge_waveform(take, expectation)
+        case MaskExpectation():
+            return judge_mask(take, expectation)
         case PairExpectation():
             return judge_pair(take, expectation)
         case TripExpectation():

@@ -9,6 +9,7 @@ from wattigram.core.model.design import (
     Expectation,
     FigureExpectation,
     LevelExpectation,
+    MaskExpectation,
     NoiseExpectation,
     PairExpectation,
     RateExpectation,
@@ -72,6 +73,9 @@ def expectation_text(expectation: Expectation) -> str:
             return f"{name} {every}, rate{rate} ± {format_si(expectation.within, '%')}"
         case WaveformExpectation():
             return f"{name} follows its course within {format_volts(expectation.within_v)}"
+        case MaskExpectation():
+            share = format_si(expectation.share, "%", 5)
+            return f"{name} stays within its mask, {share} of its samples"
         case PairExpectation():
             return f"{name} and its DAC stay within INL {expectation.inl_lsb:g} LSB, DNL {expectation.dnl_lsb:g} LSB"
         case TripExpectation():

@@ -6,17 +6,21 @@ from typing import Annotated, Literal
 
 from msgspec import Meta
 
+from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import (
     CountsOrZero,
+    Every,
     Hertz,
     PositiveVolts,
     SecondsOrZero,
+    Share,
     ShareOrZero,
     Volts,
     VoltsOrZero,
 )
 from wattigram.core.base.models import StrictModel
 from wattigram.core.contract.figure_names import FIGURES, OF_A_STIMULUS, OF_TWO
+from wattigram.core.model.design.mask import parse_mask
 from wattigram.core.model.field_types import Name
 
 
@@ -112,6 +116,41 @@ class WaveformExpectation(StrictModel):
     kind: Literal["waveform"] = "waveform"
     signal: Name
     within_v: PositiveVolts
+
+
+class MaskExpectation(StrictModel):
+    """The signal stays within a mask of one's own for a share of its samples; filtered values where there are
+    any.
+
+    ``points`` reads as :func:`~wattigram.core.model.design.mask.parse_mask` has it. The mask begins with the take, or
+    where the signal crosses ``at_v``; it begins again every ``period_s``, or at the next crossing.
+    """
+
+    kind: Literal["mask"] = "mask"
+    signal: Name
+    points: Annotated[str, Meta(max_length=8192)]
+    begins: Literal["start", "rising", "falling"] = "start"
+    at_v: Volts | None = None
+    period_s: Every | None = None
+    share: Share = 1.0
+
+    def __post_init__(self) -> None:
+        try:
+            mask = parse_mask(self.points)
+        except QuantityError as fault:
+            raise ValueError(f"{fault.message} {fault.cure}".strip()) from fault
+        if (self.begins == "start") != (self.at_v is None):
+            raise ValueError(
+                "a mask that begins at a crossing needs the level that is crossed: say at."
+                if self.at_v is None
+                else "a mask that begins with the take crosses no level. Say begins: rising or falling."
+            )
+        if self.period_s is not None and self.period_s < mask.length_s * (1 - 1e-12):
+            raise ValueError(
+                "the mask is longer than its period. Shorten it, or begin it anew later."
+            )
+        if not 0 < self.share <= 1:
+            raise ValueError("share must lie above 0 % and at most at 100 %.")
 
 
 class PairExpectation(StrictModel):
@@ -224,6 +263,7 @@ Expectation = (
     | RateExpectation
     | EdgesExpectation
     | WaveformExpectation
+    | MaskExpectation
     | PairExpectation
     | TripExpectation
     | RouteExpectation

@@ -15,6 +15,7 @@ from wattigram.core.model.design.expectation import (
     Expectation,
     FigureExpectation,
     LevelExpectation,
+    MaskExpectation,
     NoiseExpectation,
     PairExpectation,
     RateExpectation,
@@ -28,6 +29,7 @@ from wattigram.core.model.design.expectation import (
     TripExpectation,
     WaveformExpectation,
 )
+from wattigram.core.model.design.mask import parse_mask
 from wattigram.core.model.design.project import Project
 
 SENTENCES: dict[type[Any], str] = {
@@ -42,6 +44,8 @@ SENTENCES: dict[type[Any], str] = {
     RateExpectation: "{signal} comes at every scan, {rate} within {within}; stops {pauses}.",
     EdgesExpectation: "The comparator on {signal} gives at most {most} edges at each crossing.",
     WaveformExpectation: "{signal} follows its expected course within {within}.",
+    MaskExpectation: "{share} of the samples of {signal} lie within the mask {points}. It begins with {begins}, level "
+    "{at}, and again every {period}.",
     PairExpectation: "{signal} and the DAC that is swept into it: offset within {offset}, gain within {gain}, "
     "INL within {inl}, DNL within {dnl}.",
     TripExpectation: "The comparator on {signal} trips at its two points, each within {within}.",
@@ -55,6 +59,11 @@ SENTENCES: dict[type[Any], str] = {
 
 WORDS: dict[tuple[type[Any], str], dict[str, str]] = {
     (RateExpectation, "pauses"): {"yes": "are meant", "no": "are not meant"},
+    (MaskExpectation, "begins"): {
+        "start": "the take",
+        "rising": "a rise through a level",
+        "falling": "a fall through a level",
+    },
 }
 UNSAID = {
     "frequency": "any frequency",
@@ -66,6 +75,8 @@ UNSAID = {
     "at_most": "anything",
     "other": "none",
     "stimulus": "does not matter",
+    "at": "none",
+    "period": "crossing",
     "begin": "its start",
     "end": "its end",
 }
@@ -163,11 +174,27 @@ def with_fact(
             values.pop("other", None)
         elif "other" not in values and others:
             values["other"] = others[0]
+    if isinstance(expectation, MaskExpectation):
+        _begin_mask(values, key)
     try:
         made: Expectation = model_of(model, values)
     except ModelError as fault:
         raise EditError(fault.first.message, where=key) from fault
     return made
+
+
+def _begin_mask(values: dict[str, Any], key: str) -> None:
+    """A mask that begins at a crossing has a level, and one that begins with the take has none."""
+    has_level, at_crossing = "at" in values, values.get("begins", "start") != "start"
+    if has_level == at_crossing:
+        return
+    if key == "at":
+        values["begins"] = "rising" if has_level else "start"
+    elif has_level:
+        values.pop("at")
+    else:
+        first = parse_mask(values["points"])
+        values["at"] = f"{float(first.low_v[0] + first.high_v[0]) / 2:.9g} V"
 
 
 FRESH: dict[type[Any], dict[str, Any]] = {
@@ -180,6 +207,7 @@ FRESH: dict[type[Any], dict[str, Any]] = {
     RateExpectation: {"within": "50 ppm"},
     EdgesExpectation: {"most": 1},
     WaveformExpectation: {"within": "10 mV"},
+    MaskExpectation: {"points": "0 s: 0.9 V to 1.1 V; 10 ms: 0.9 V to 1.1 V", "period": "10 ms"},
     PairExpectation: {},
     TripExpectation: {"within": "10 mV"},
     RouteExpectation: {},
@@ -198,6 +226,7 @@ TITLES: dict[type[Any], str] = {
     RateExpectation: "the rate, nothing lost",
     EdgesExpectation: "clean edges of a comparator",
     WaveformExpectation: "the expected course",
+    MaskExpectation: "a mask of one's own",
     PairExpectation: "converter and DAC together",
     TripExpectation: "trip points of a comparator",
     RouteExpectation: "a route",
