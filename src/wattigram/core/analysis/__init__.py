@@ -18,7 +18,13 @@ if TYPE_CHECKING:
         code_density_of_ramp,
         code_density_of_sine,
     )
-    from wattigram.core.analysis.instants import Intervals, crossings, intervals
+    from wattigram.core.analysis.instants import (
+        Intervals,
+        Latencies,
+        crossings,
+        intervals,
+        latencies,
+    )
     from wattigram.core.analysis.levels import TwoLevels, two_levels
     from wattigram.core.analysis.moments import Largest, Moments
     from wattigram.core.analysis.regress import LineFit, explained_share, fit_line
@@ -64,6 +70,7 @@ __all__ = [
     "Harmonic",
     "Intervals",
     "Largest",
+    "Latencies",
     "LineFit",
     "Linearity",
     "Moments",
@@ -93,6 +100,7 @@ __all__ = [
     "folded",
     "intervals",
     "lag",
+    "latencies",
     "line_share",
     "linearity",
     "linearity_of",
@@ -126,8 +134,10 @@ _HOMES = {
     "passes": "folding",
     "longest_stretch": "gaps",
     "Intervals": "instants",
+    "Latencies": "instants",
     "crossings": "instants",
     "intervals": "instants",
+    "latencies": "instants",
     "TwoLevels": "levels",
     "two_levels": "levels",
     "Linearity": "code_sweep",

@@ -94,3 +94,27 @@ def crossings(
     before, after = values[places - 1], values[places]
     share = (level - before) / (after - before)
     return np.asarray(times_s[places - 1] + share * (times_s[places] - times_s[places - 1]))
+
+
+class Latencies(msgspec.Struct, frozen=True):
+    """From causes to their effects, (n,) float64 seconds; ``instants_s`` are those of the answered causes."""
+
+    seconds: FloatArray
+    instants_s: FloatArray
+    unanswered: int
+    """Causes without an effect before the next one; the last, which may yet be answered, is none."""
+
+
+def latencies(causes_s: FloatArray, effects_s: FloatArray) -> Latencies:
+    """From each of some instants to the first of others that is not before it, as long as it comes before the
+    next one; both (n,) float64 seconds, ascending."""
+    places = np.searchsorted(effects_s, causes_s, side="left")
+    following = np.append(effects_s, np.inf)[places]
+    ends = np.append(causes_s[1:], np.inf)
+    answered = np.isfinite(following) & (following < ends)
+    open_end = bool(len(causes_s)) and not answered[-1]
+    return Latencies(
+        (following - causes_s)[answered],
+        causes_s[answered],
+        int(np.count_nonzero(~answered)) - int(open_end),
+    )

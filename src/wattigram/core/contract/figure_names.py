@@ -65,9 +65,16 @@ FIGURES: dict[str, dict[str, tuple[str, str]]] = {
     },
     "response": {"fall": ("fall by 3 dB", "Hz")},
     "lag": {"lag": ("lag", "s")},
+    "latency": {
+        "mean": ("mean latency", "s"),
+        "jitter": ("jitter of the latency", "s"),
+        "shortest": ("shortest latency", "s"),
+        "longest": ("longest latency", "s"),
+        "unanswered": ("crossings without an answer", ""),
+    },
 }
 """Of which something can be expected: title and unit, of a signal in volts."""
-OF_TWO = frozenset({"gain", "response", "lag"})
+OF_TWO = frozenset({"gain", "response", "lag", "latency"})
 """Kinds that take a second signal."""
 OF_A_STIMULUS = frozenset({"inl", "dnl", "missing-codes", "noise-lsb"})
 """Figures that are found where it is known what was put in."""

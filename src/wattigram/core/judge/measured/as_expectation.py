@@ -16,6 +16,7 @@ THE_LESS_THE_BETTER = frozenset(
     {"thd", "noise", "std", "density", "inl", "dnl", "missing-codes", "noise-lsb", "jitter"}
     | {
         "neighbour-jitter",
+        "unanswered",
         "spread",
         "overshoot",
         "settling",

@@ -35,6 +35,7 @@ from wattigram.core.judge.measured.of_two import (
     difference_of,
     gain_of,
     lag_of,
+    latency_of,
     response_of,
 )
 from wattigram.core.judge.measured.predicted import Predicted, predicted
@@ -435,4 +436,5 @@ KINDS = (
     Kind("against", "X–Y", 2, against_of),
     Kind("difference", "Difference", 2, difference_of),
     Kind("lag", "Lag", 2, lag_of),
+    Kind("latency", "Latency", 2, latency_of),
 )

@@ -162,6 +162,7 @@ class AnalysisPanel(QFrame):
             "spectrum": list(WINDOWS),
             "histogram": list(STIMULI),
             "intervals": ["rising", "falling"],
+            "latency": ["rising", "falling"],
         }
         self.options.clear()
         self.options.addItems(choices.get(kind.name, []))

@@ -87,6 +87,16 @@ def curve_of(measured: Measured, unit: str) -> Curve | None:
                 "how often each interval came",
                 "bars",
             )
+        case "latency":
+            counts, edges = np.histogram(told["latency_s"], BINS)
+            return Curve(
+                (edges[:-1] + edges[1:]) / 2,
+                counts.astype(np.float64),
+                "s",
+                "",
+                "how often each latency came",
+                "bars",
+            )
         case "response":
             return Curve(
                 told["frequency_hz"],
