@@ -5,6 +5,7 @@ from __future__ import annotations
 import json
 import os
 import socket
+import struct
 import subprocess
 import sys
 import threading
@@ -16,6 +17,7 @@ import pytest
 from tests.cli.test_cli import wattigram
 from tests.paths import EXAMPLE_FILES, KILN
 from tests.patience import PATIENCE_S
+from wattigram.core.capture.take import open_take
 
 EXAMPLES = EXAMPLE_FILES[0].parents[1]
 
@@ -233,6 +235,36 @@ def test_a_stream_becomes_a_take_that_is_proved(tmp_path: Path) -> None:
     assert "✕ fails  Chamber comes at every scan" in wattigram("prove", design, out).stdout
 
 
+def test_rows_that_a_counter_misses_keep_their_places(tmp_path: Path) -> None:
+    """In the table and in the take: what comes after them is not moved up."""
+    design = EXAMPLES / "pottery-log"
+    frames = [
+        b"\xa5\x5a"
+        + struct.pack("<Bff", n % 256, 2.4 - 1.8 * n * 0.05 / 60, 2.4 + 0.002 * (n % 3 - 1))
+        for n in range(400)
+    ]
+    path, out, table = tmp_path / "sent.bin", tmp_path / "t.h5", tmp_path / "t.csv"
+    path.write_bytes(b"".join(frames[:150] + frames[190:]))
+    maps = ("--map", "Chamber=channel 1", "--map", "Fan supply=channel 2")
+    told = wattigram(
+        "stream", path, "--project", design, *maps, "--out", out, "--csv", table, "--rate", "20 Hz", "--json",
+    )  # fmt: skip
+    assert told.returncode == 0, told.stderr
+    found = json.loads(told.stdout)
+    assert (found["rows"], found["lost"]) == (360, 40)
+    lines = table.read_text().splitlines()
+    assert len(lines) == 401
+    assert lines[160].endswith(",,")
+    assert lines[400].startswith("19.95")
+    with open_take(out) as take:
+        assert take.lost_cycles == 40
+        samples = take.raw("Chamber")
+        assert samples is not None
+        assert samples.times_s[samples.valid][-1] == pytest.approx(19.95, abs=0.1)
+    proved = wattigram("prove", design, out).stdout
+    assert "holds  Chamber follows" in proved
+
+
 def test_places_of_a_take_are_listed(take: Path, tmp_path: Path) -> None:
     outcome = wattigram("take", "find", take, "unexpected", "--json")
     assert outcome.returncode == 0
@@ -272,6 +304,9 @@ def test_what_rows_are_is_kept_in_the_project(tmp_path: Path) -> None:
     )
     assert refused.returncode == 2
     assert "--keep" in refused.stderr
+    hurried = wattigram("stream", text, "--measure-rate", "1")
+    assert hurried.returncode == 2
+    assert "A file has no rate" in hurried.stderr
     kept = wattigram("stream", text, "--project", project, "--keep", "--map", "Chamber=zone")
     assert kept.returncode == 0
     assert "zone → Chamber (codes)" in kept.stderr

@@ -26,10 +26,12 @@ from wattigram.core.capture.foreign.listening import (
     likely_columns,
     preview,
 )
+from wattigram.core.capture.foreign.measured_rate import measure_rate
 from wattigram.core.capture.foreign.stream_reader import (
     ForeignStream,
     Format,
     Recognised,
+    Rows,
     column_names,
     column_units,
     recognise,
@@ -45,6 +47,8 @@ from wattigram.core.model.design.workspace_files import save_workspace
 from wattigram.core.predict.timing import scan_timing
 
 ASKED = 1
+MOST_EMPTY = 1 << 16
+"""Rows without values that are made at once."""
 
 
 @click.command("stream")
@@ -63,6 +67,13 @@ ASKED = 1
 )
 @click.option("--decimal", type=click.Choice(list(DECIMALS)), help="Decimal mark of text.")
 @click.option("--rate", type=RATE, help="Rows a second, where no column is the time.")
+@click.option(
+    "--measure-rate",
+    "listen_s",
+    type=click.FloatRange(min=0.5),
+    metavar="SECONDS",
+    help="Listen for so long first, and tell the rate from when rows come.",
+)
 @click.option(
     "--csv", "table", type=click.Path(path_type=Path), help="Write all rows as a table here."
 )
@@ -93,6 +104,7 @@ def stream(
     separator: str | None,
     decimal: str | None,
     rate: float | None,
+    listen_s: float | None,
     table: Path | None,
     project: Path | None,
     pairs: tuple[str, ...],
@@ -119,12 +131,17 @@ def stream(
         first, ended = first_bytes(opened, asked.is_set)
         found = _narrowed(recognise(first), separator, decimal)
         form = _chosen(found, way, as_json, source)
+        measured = None
+        if listen_s is not None:
+            measured = measure_rate(opened, form, listen_s, lambda _share: asked.is_set())
+            rate = measured.rate_hz
         if workspace is not None and project is not None and keep:
             _keep(workspace, project, form, first, pairs, rate)
         columns = _Columns(form, rate, table, None if out is None else RowsRecording(source, form))
         reader = ForeignStream(form)
-        columns.add(reader.feed(first, is_end=ended).values)
-        others = lost = 0
+        rows = reader.feed(first, is_end=ended)
+        columns.add(rows)
+        others, lost = rows.others, rows.lost
         while not (ended or asked.is_set() or columns.is_full(most_rows)):
             if seconds is not None and time.monotonic() - begun > seconds:
                 break
@@ -132,13 +149,20 @@ def stream(
             ended = data is None
             rows = reader.feed(data or b"", is_end=ended)
             others, lost = others + rows.others, lost + rows.lost
-            columns.add(rows.values)
+            columns.add(rows)
         columns.close()
     if workspace is not None and out is not None:
         notes = columns.bring_in(workspace, pairs, out, force)
         for note in notes:
             click.echo(f"note: {note}", err=True)
     told = columns.told() | {"source": source, "way": form.title, "others": others, "lost": lost}
+    if measured is not None:
+        told |= {"rate_hz": measured.rate_hz, "rate_sigma_hz": measured.sigma_hz}
+        click.echo(
+            f"{measured.rate_hz:.6g} rows a second ± {2 * measured.sigma_hz:.2g} (k = 2), {measured.rows} rows in "
+            f"{measured.span_s:.4g} s by this computer's clock",
+            err=True,
+        )
     if as_json:
         click.echo(json.dumps(told, indent=2, ensure_ascii=False))
         return
@@ -225,7 +249,7 @@ class _Columns:
         self._gatherers = [StatisticsGatherer() for _ in self._names]
         self._newest: list[float] = [math.nan] * len(self._names)
         self._instants: tuple[float, float] | None = None
-        self.rows = 0
+        self.rows = self.missing = 0
         self._stream = None
         if table is not None:
             try:
@@ -248,8 +272,17 @@ class _Columns:
         """So many rows have come."""
         return most is not None and self.rows >= most
 
-    def add(self, values: NDArray[np.float64]) -> None:
-        """Take in (rows, columns)."""
+    def add(self, rows: Rows) -> None:
+        """Take in rows; those that a counter says are missing have their places, and no values."""
+        for lost, values in rows.stretches:
+            while lost:
+                empty = min(lost, MOST_EMPTY)
+                self._add(np.full((empty, len(self._names)), np.nan))
+                lost -= empty
+                self.missing += empty
+            self._add(values)
+
+    def _add(self, values: NDArray[np.float64]) -> None:
         if not len(values):
             return
         numbers = self.rows + np.arange(len(values), dtype=np.float64)
@@ -321,7 +354,7 @@ class _Columns:
                     "std": found.std.value,
                 }
             )
-        return {"rows": self.rows, "rate_hz": rate_hz, "columns": columns}
+        return {"rows": self.rows - self.missing, "rate_hz": rate_hz, "columns": columns}
 
 
 def _show(told: dict[str, Any], table: Path | None) -> None:

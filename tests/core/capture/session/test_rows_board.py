@@ -156,7 +156,7 @@ def test_bytes_with_a_counter_tell_what_was_lost(design: Workspace, tmp_path: Pa
         assert samples is not None
         assert samples.items[600] == zone[600]
         assert samples.times_s[600] == pytest.approx(6.0)  # at the design's own rate
-        assert any("20 frames are missing" in line for line in take.log)
+        assert any("20 rows are missing" in line for line in take.log)
 
 
 def counted(path: Path, each: int, lost: set[int]) -> tuple[BinaryFormat, np.ndarray]:

@@ -94,7 +94,7 @@ def _chosen(members: list[FoundBytes]) -> list[FoundBytes]:
 
     Two halves of a number are told as well apart as together, and a byte that never changes as well by the sync as
     by a number, so that wider numbers are meant where both come to the same; floats that look like floats are
-    floats; a frame is a row where that is hardly worse. A sign that makes no difference is taken for none.
+    floats, and those that leave no byte over, for a checksum looks like none; a frame is a row where that is hardly worse. A sign that makes no difference is taken for none.
     """
     best = max(one.score for one in members)
     floats = [one for one in members if one.format.number[0] == "f" and one.score >= best - _FLOAT]
@@ -106,6 +106,7 @@ def _chosen(members: list[FoundBytes]) -> list[FoundBytes]:
         near,
         key=lambda one: (
             one.format.rows > 1,
+            _left_over(one.format) if floats else 0,
             -round(one.score, 6),
             one.format.number[0] == "i",
             -len(one.format.sync),
@@ -118,6 +119,14 @@ def _chosen(members: list[FoundBytes]) -> list[FoundBytes]:
         if form.big_endian != mine.big_endian and form.replaced(big_endian=mine.big_endian) == mine:
             kept.append(one)
     return kept
+
+
+def _left_over(form: BinaryFormat) -> int:
+    """Bytes of a frame that are neither sync, nor counter, nor numbers."""
+    if form.framing == "none":
+        return 0
+    used = len(form.sync) // 2 + form.counter_bytes + form.row_bytes * form.rows
+    return form.frame_bytes - used
 
 
 # --- cost

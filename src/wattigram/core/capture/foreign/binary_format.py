@@ -22,13 +22,13 @@ class BinaryRows(msgspec.Struct, frozen=True):
     values : (rows, channels) float64
     passed_over : int
         Bytes that belong to no frame.
-    lost : int
-        Frames that the counter says were sent in between.
+    gaps : tuple of (row, rows)
+        Before which row so many are missing, by the counter.
     """
 
     values: NDArray[np.float64]
     passed_over: int
-    lost: int
+    gaps: tuple[tuple[int, int], ...] = ()
 
 
 def numbers_of(data: Bytes, number: str, big_endian: bool) -> NDArray[np.float64]:
@@ -66,17 +66,17 @@ class BinaryDecoder:
         if form.framing == "none":
             whole = len(data) // form.row_bytes * form.row_bytes
             self._rest = data[whole:]
-            return BinaryRows(self._rows(np.frombuffer(data[:whole], np.uint8)), 0, 0)
+            return BinaryRows(self._rows(np.frombuffer(data[:whole], np.uint8)), 0)
         frames, passed_over = [], 0
         for frame, dropped in self._frames(data):
             passed_over += dropped
             if frame is not None:
                 frames.append(frame)
-        lost = self._lost(frames)
+        gaps = tuple(self._gaps(frames))
         begin = form.first_byte
         end = begin + form.row_bytes * form.rows
         payload = np.frombuffer(b"".join(frame[begin:end] for frame in frames), np.uint8)
-        return BinaryRows(self._rows(payload), passed_over, lost)
+        return BinaryRows(self._rows(payload), passed_over, gaps)
 
     def _rows(self, data: Bytes) -> NDArray[np.float64]:
         width = NUMBERS[self.form.number]
@@ -123,18 +123,19 @@ class BinaryDecoder:
             yield data[found : found + size], 0
             at = found + size
 
-    def _lost(self, frames: list[bytes]) -> int:
-        form, lost = self.form, 0
+    def _gaps(self, frames: list[bytes]) -> Iterator[tuple[int, int]]:
+        form = self.form
         if not form.counter_bytes:
-            return 0
+            return
         span = 1 << (8 * form.counter_bytes)
-        for frame in frames:
+        for number, frame in enumerate(frames):
             part = frame[form.counter_at : form.counter_at + form.counter_bytes]
             now = int.from_bytes(part, "big" if form.big_endian else "little")
             if self._counter is not None:
-                lost += (now - self._counter - 1) % span
+                lost = (now - self._counter - 1) % span
+                if lost:
+                    yield number * form.rows, lost * form.rows
             self._counter = now
-        return lost
 
 
 def uncobs(data: bytes) -> bytes | None:

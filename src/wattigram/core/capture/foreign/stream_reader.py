@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sequence
+from collections.abc import Iterator, Sequence
 from typing import Literal
 
 import msgspec
@@ -34,13 +34,29 @@ class Rows(msgspec.Struct, frozen=True):
         NaN where a place was empty; times in seconds.
     others : int
         Lines that say something else, or bytes that belong to no frame.
-    lost : int
-        Frames that a counter says are missing.
+    gaps : tuple of (row, rows)
+        Before which row so many are missing, as a counter says.
     """
 
     values: NDArray[np.float64]
     others: int = 0
-    lost: int = 0
+    gaps: tuple[tuple[int, int], ...] = ()
+
+    @property
+    def lost(self) -> int:
+        """Rows that are missing."""
+        return sum(count for _row, count in self.gaps)
+
+    @property
+    def stretches(self) -> Iterator[tuple[int, NDArray[np.float64]]]:
+        """How many rows are missing before each stretch, and the stretch, (rows, columns) float64."""
+        lost, begin = 0, 0
+        for row, count in self.gaps:
+            if row > begin:
+                yield lost, self.values[begin:row]
+                lost, begin = 0, row
+            lost += count
+        yield lost, self.values[begin:]
 
 
 class Recognised(msgspec.Struct, frozen=True):
@@ -116,7 +132,7 @@ class ForeignStream:
         """Rows of what has come; at the end also a line that was not ended."""
         if self._decoder is not None:
             rows = self._decoder.feed(data)
-            return Rows(rows.values, rows.passed_over, rows.lost)
+            return Rows(rows.values, rows.passed_over, rows.gaps)
         assert isinstance(self.form, TextFormat)
         data = self._rest + data
         cut = len(data) if is_end else data.rfind(b"\n") + 1

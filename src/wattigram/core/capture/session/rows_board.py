@@ -5,7 +5,6 @@ from __future__ import annotations
 import time
 from collections import deque
 from collections.abc import Callable
-from copy import deepcopy
 from typing import Any
 
 import msgspec
@@ -30,7 +29,6 @@ from wattigram.core.contract.link import (
     Identity,
     encode_frame,
 )
-from wattigram.core.contract.row_formats import BinaryFormat
 from wattigram.core.model.design import Chain, Workspace, signal_scale
 from wattigram.core.predict.timing import scan_timing
 
@@ -82,7 +80,6 @@ class RowsBoard:
         self._workspace, self._source, self._setup = workspace, source, rows
         self._tick_hz = workspace.bus_clock_hz.numerator
         self._time = time_column(rows.format)
-        self._rows_a_frame = rows.format.rows if isinstance(rows.format, BinaryFormat) else 1
         self._chains = self._mapped(column_names(rows.format), column_units(rows.format))
         rate_hz = rows.rate_hz
         if rate_hz is None:
@@ -166,24 +163,11 @@ class RowsBoard:
         return b"".join(handed)
 
     def _hear(self, data: bytes, *, is_end: bool) -> None:
-        """Take what bytes say. Where frames are missing among them they are looked at again in halves, until it is
-        known which rows came before those."""
-        form = self._setup.format
-        counts = isinstance(form, BinaryFormat) and form.counter_bytes > 0
-        before = deepcopy(self._reader) if counts else None
+        """Take what bytes say."""
         rows = self._reader.feed(data, is_end=is_end)
-        if (
-            rows.lost
-            and before is not None
-            and len(data) > 1
-            and len(rows.values) > self._rows_a_frame
-        ):
-            self._reader, half = before, len(data) // 2
-            self._hear(data[:half], is_end=False)
-            self._hear(data[half:], is_end=is_end)
-            return
         self._others += rows.others
-        self._take(rows.values, rows.lost)
+        for lost, values in rows.stretches:
+            self._take(values, lost)
 
     def _wait(self) -> None:
         """What comes before it is started belongs to no run; what lies in a file or a pipe stays there."""
@@ -197,7 +181,7 @@ class RowsBoard:
             self._is_on = False
             for count, what in (
                 (self._others, "lines or bytes say something else"),
-                (self._lost, "frames are missing by their counter"),
+                (self._lost, "rows are missing by their counter"),
                 (self._beyond, "values lie beyond the converter's range, and have its last code"),
             ):
                 if count:
@@ -227,10 +211,9 @@ class RowsBoard:
         ]
 
     def _take(self, values: NDArray[np.float64], lost: int) -> None:
-        """Send (rows, columns) as scans."""
-        if lost:
-            self._lost += lost
-            self._row += lost * self._rows_a_frame  # their numbers are passed over
+        """Send (rows, columns) as scans; so many before them are missing."""
+        self._lost += lost
+        self._row += lost  # their numbers are passed over
         if not len(values):
             return
         now = self._clock()

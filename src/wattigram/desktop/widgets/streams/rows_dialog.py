@@ -34,6 +34,7 @@ from wattigram.core.capture.foreign.listening import (
     likely_columns,
     preview,
 )
+from wattigram.core.capture.foreign.measured_rate import USUAL_S, MeasuredRate, measure_rate
 from wattigram.core.capture.foreign.stream_reader import Recognised, recognise
 from wattigram.core.contract.row_formats import BinaryFormat, TextFormat
 from wattigram.core.model.design import RowsSetup, SignalColumn, Workspace
@@ -78,6 +79,9 @@ class RowsDialog(QDialog):
         self.ways.currentIndexChanged.connect(self._on_way)
         self.rate = QLineEdit()
         self.rate.setAccessibleName("Rows a second")
+        self.measure_button = QPushButton(f"Measure it, {USUAL_S:.0f} s")
+        self.measure_button.setEnabled(False)
+        self.measure_button.clicked.connect(self.measure)
         self.table = QTableWidget(0, 0)
         self.table.setAccessibleName("First rows")
         self.table.setFont(number_font(-1))
@@ -94,7 +98,10 @@ class RowsDialog(QDialog):
         form = QFormLayout()
         form.addRow("from", row)
         form.addRow("written as", self.ways)
-        form.addRow("rows a second", self.rate)
+        pace = QHBoxLayout()
+        pace.addWidget(self.rate, 1)
+        pace.addWidget(self.measure_button)
+        form.addRow("rows a second", pace)
         column = QVBoxLayout(self)
         column.addLayout(form)
         column.addWidget(self.state)
@@ -122,6 +129,35 @@ class RowsDialog(QDialog):
         job.ended.connect(lambda: self.listen_button.setEnabled(True))
         self.finished.connect(job.cancel)
         self.job_wanted.emit(job)
+
+    def measure(self) -> None:
+        """Tell the rate from when rows come."""
+        address, form = self.source.currentText().split("  ")[0].strip(), self.ways.currentData()
+        if form is None:
+            return
+        self.measure_button.setEnabled(False)
+
+        def work(progress: Callable[[float], None]) -> MeasuredRate:
+            def is_ended(share: float) -> bool:
+                progress(share)
+                return False
+
+            with open_source(address) as source:
+                return measure_rate(source, form, USUAL_S, is_ended)
+
+        job = Job(f"Measuring the rate of {address}", work, self)
+        job.finished.connect(self._timed)
+        job.failed.connect(self.state.setText)
+        job.ended.connect(lambda: self.measure_button.setEnabled(self.rate.isEnabled()))
+        self.finished.connect(job.cancel)
+        self.job_wanted.emit(job)
+
+    def _timed(self, found: MeasuredRate) -> None:
+        self.rate.setText(format_si(found.rate_hz, "Hz", 6))
+        self.state.setText(
+            f"{found.rows} rows in {found.span_s:.3g} s by this computer's clock: {format_si(found.rate_hz, 'Hz', 6)} ± "
+            f"{format_si(2 * found.sigma_hz, 'Hz', 2)} (k = 2)."
+        )
 
     def _heard(self, heard: tuple[bytes, Recognised]) -> None:
         self._data, self._found = heard
@@ -166,6 +202,7 @@ class RowsDialog(QDialog):
             else ""
         )
         self.rate.setEnabled(seen.time is None)
+        self.measure_button.setEnabled(seen.time is None)
         told = seen.names[seen.time] if seen.time is not None else ""
         self.rate.setPlaceholderText(
             f"the column {told} tells" if told else f"{by_design}, as the design converts"
