@@ -29,7 +29,7 @@ from wattigram.core.predict.waveform import dac_playback
 @click.option("--json", "as_json", is_flag=True, help="Print JSON for scripts.")
 def check(project: Path, as_json: bool) -> None:
     """Show timing, accuracy and findings; exit status 1 when there is an error among the
-    findings.
+    findings that nobody has accepted.
 
     PROJECT: Project file, or the folder that holds it.
     """
@@ -40,7 +40,7 @@ def check(project: Path, as_json: bool) -> None:
     else:
         _print(workspace, findings)
     raise click.exceptions.Exit(
-        1 if any(finding.severity == "error" for finding in findings) else 0
+        1 if any(one.severity == "error" and not one.accepted for one in findings) else 0
     )
 
 
@@ -82,11 +82,20 @@ def _print(workspace: Workspace, findings: tuple[Finding, ...]) -> None:
             )
     for line in _outputs(workspace):
         click.echo(line)
-    click.echo(f"\nFindings: {len(findings) or 'none'}")
+    accepted = sum(bool(finding.accepted) for finding in findings)
+    told = f", {accepted} accepted" if accepted else ""
+    click.echo(f"\nFindings: {len(findings) - accepted or 'none'}{told}")
     for finding in findings:
+        if finding.accepted:
+            click.echo(
+                f"  accepted: {finding.title} ({finding.where})\n    because {finding.accepted}"
+            )
+            continue
         click.echo(
             f"  {finding.severity}: {finding.title} ({finding.where})\n    {finding.message}"
         )
+        if finding.formerly:
+            click.echo(f"    accepted when it said something else: {finding.formerly}")
         if finding.remedy:
             click.echo(f"    fix: {finding.fix}")
 

@@ -62,6 +62,7 @@ def check_json(workspace: Workspace, findings: tuple[Finding, ...]) -> Values:
                 "where": finding.where,
                 "message": finding.message,
                 "remedy": finding.fix or None,
+                "accepted": finding.accepted or None,
                 "edit": describe(finding.remedy) if finding.remedy else None,
             }
             for finding in findings

@@ -10,6 +10,7 @@ from pathlib import Path
 import msgspec
 
 from wattigram import __version__
+from wattigram.core.advise.findings import find_all
 from wattigram.core.base.errors import TakeError
 from wattigram.core.base.toml_document import write_atomically
 from wattigram.core.capture.take import Take
@@ -74,6 +75,7 @@ def _rendered(name: str, workspace: Workspace, take: Take, proof: Proof, draw: D
         mark_matches=proof.mark_matches,
         verdicts=proof.verdicts,
         causes=proof.causes,
+        accepted=[one for one in find_all(workspace) if one.accepted],
         differences=proof.differences,
         marks=MARKS,
         evidence=[

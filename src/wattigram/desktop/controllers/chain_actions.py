@@ -161,7 +161,7 @@ class ChainActions:
     def cure_first(self) -> None:
         """Apply the first remedy that there is."""
         for finding in self._document.findings:
-            if finding.remedy is not None:
+            if finding.remedy is not None and not finding.accepted:
                 self._do(finding.remedy)
                 return
         self._page.error.emit("No finding has a fix that can be applied by itself.")

@@ -160,9 +160,10 @@ class ChainPage(QWidget):
         workspace = self._document.workspace
         findings = self._document.findings
         self.selection = self.selection.valid_in(workspace)
-        self.rows.show_workspace(workspace, findings)
+        standing = tuple(one for one in findings if not one.accepted)
+        self.rows.show_workspace(workspace, standing)
         self.rows.show_selection(self.selection)
-        self.outputs.show_workspace(workspace, findings, self._columns())
+        self.outputs.show_workspace(workspace, standing, self._columns())
         self.outputs.show_selection(self.selection)
         # Outputs stand right below the signals, whose rows then do not fill all the room.
         most = int(self.rows.sizeHint().height() * 1.5) if self.outputs.rows else MOST_HEIGHT

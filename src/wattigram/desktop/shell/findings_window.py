@@ -22,11 +22,12 @@ from wattigram.desktop.widgets.chain.findings_panel import FindingsPanel
 
 ALL = "all"
 SEVERITIES = ("error", "warning", "note")
+ACCEPTED = "accepted"
 
 
 def findings_text(findings: tuple[Finding, ...], short: bool = False) -> str:
-    """How many there are of each severity; "" for none."""
-    counts: Counter[str] = Counter(finding.severity for finding in findings)
+    """How many there are of each severity that nobody has accepted; "" for none."""
+    counts: Counter[str] = Counter(one.severity for one in findings if not one.accepted)
     marks = {"error": "✕", "warning": "!", "note": "·"}
     if short:
         return " ".join(f"{marks[one]}{counts[one]}" for one in SEVERITIES if counts[one])
@@ -40,6 +41,7 @@ class FindingsWindow(QDialog):
 
     chosen = pyqtSignal(object)
     cured = pyqtSignal(object)
+    acceptance_wanted = pyqtSignal(object)
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
@@ -49,10 +51,11 @@ class FindingsWindow(QDialog):
         self.panel = FindingsPanel()
         self.panel.chosen.connect(self.chosen)
         self.panel.cured.connect(self.cured)
+        self.panel.acceptance_wanted.connect(self.acceptance_wanted)
         self.filters: dict[str, QPushButton] = {}
         group = QButtonGroup(self)
         row = QHBoxLayout()
-        for name in (ALL, *SEVERITIES):
+        for name in (ALL, *SEVERITIES, ACCEPTED):
             button = QPushButton()
             button.setObjectName("chip")
             button.setCheckable(True)
@@ -84,10 +87,10 @@ class FindingsWindow(QDialog):
     def show_findings(self, findings: tuple[Finding, ...]) -> None:
         """Show what is found now."""
         self._findings = findings
-        counts: Counter[str] = Counter(finding.severity for finding in findings)
+        counts: Counter[str] = Counter(_kind(finding) for finding in findings)
+        counts[ALL] = len(findings)
         for name, button in self.filters.items():
-            count = len(findings) if name == ALL else counts[name]
-            button.setText(f"{name if name == ALL else f'{name}s'} · {count}")
+            button.setText(f"{f'{name}s' if name in SEVERITIES else name} · {counts[name]}")
         self._list()
 
     def _filter(self, name: str, _checked: bool = False) -> None:
@@ -95,8 +98,12 @@ class FindingsWindow(QDialog):
         self._list()
 
     def _list(self) -> None:
-        shown = tuple(one for one in self._findings if self._shown in (ALL, one.severity))
+        shown = tuple(one for one in self._findings if self._shown in (ALL, _kind(one)))
         self.panel.show_findings(shown)
         is_filtered = self._shown != ALL and not shown
         self.none.setVisible(is_filtered)
         self.panel.setVisible(not is_filtered)
+
+
+def _kind(finding: Finding) -> str:
+    return ACCEPTED if finding.accepted else finding.severity

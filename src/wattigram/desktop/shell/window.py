@@ -22,6 +22,7 @@ from wattigram.core.capture.session import Snapshot
 from wattigram.core.model.design import FigureExpectation, Project, Workspace
 from wattigram.core.model.design.edits import AddExpectation, Edit, RemoveExpectation
 from wattigram.core.model.part.sheet.own_parts import own_parts
+from wattigram.desktop.controllers.acceptance import Acceptance
 from wattigram.desktop.controllers.actions import Actions
 from wattigram.desktop.controllers.bench_actions import BenchActions
 from wattigram.desktop.controllers.board_choice import BoardChoice
@@ -103,6 +104,7 @@ class MainWindow(QMainWindow):
         self._jobs: list[Job] = []
         self._proves_after_stop = False
         self.findings_window: FindingsWindow | None = None
+        self.acceptance = Acceptance(self, document)
         self._judged: Path | None = None
         """The take whose verdicts are shown."""
         self._sizes_known = False
@@ -279,6 +281,7 @@ class MainWindow(QMainWindow):
         self.chain_page.error.connect(self.notice.say)
         self.chain_page.views_changed.connect(self.board.request_views)
         self.chain_page.menu_wanted.connect(self._open_row_menu)
+        self.chain_page.findings.acceptance_wanted.connect(self.acceptance.ask)
         self.proving.proved.connect(self._show_proved)
         self.proving.message.connect(self.notice.say)
         self.firmware.message.connect(self.notice.say)
@@ -332,6 +335,7 @@ class MainWindow(QMainWindow):
             self.findings_window = FindingsWindow(self)
             self.findings_window.chosen.connect(self._show_finding)
             self.findings_window.cured.connect(self.chain_page.cure)
+            self.findings_window.acceptance_wanted.connect(self.acceptance.ask)
         self.findings_window.show_findings(self.document.findings)
         self.findings_window.show()
         self.findings_window.raise_()
@@ -404,7 +408,7 @@ class MainWindow(QMainWindow):
         self.header.show_findings(
             findings_text(findings, short=True),
             findings_text(findings),
-            any(finding.severity == "error" for finding in findings),
+            any(one.severity == "error" and not one.accepted for one in findings),
         )
         if self.findings_window is not None:
             self.findings_window.show_findings(findings)

@@ -118,7 +118,7 @@ def design_figures(workspace: Workspace) -> Figures:
     """Rates, errors, load and memory of a design."""
     project = workspace.project
     figures: Figures = {}
-    findings = find_all(workspace)
+    findings = [one for one in find_all(workspace) if not one.accepted]
     chains = project.chains
     whole = "whole design"
     figures[whole, "part"] = (workspace.part.name, "")

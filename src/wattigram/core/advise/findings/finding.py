@@ -49,6 +49,20 @@ class Finding(msgspec.Struct, frozen=True):
 
     fix: str = ""
     """What the remedy changes, for people; "" where it has none."""
+    accepted: str = ""
+    """Why it may stay; "" where nobody has accepted it."""
+    formerly: str = ""
+    """Why it was accepted, when it said something else; "" where it was not."""
+
+
+def _with_acceptance(workspace: Workspace, finding: Finding) -> Finding:
+    """The finding with the reason for which it is accepted, if it says what was accepted."""
+    for one in workspace.project.accepted:
+        if (one.code, one.where) == (finding.code, finding.where):
+            if one.says == finding.message:
+                return replace(finding, accepted=one.reason)
+            return replace(finding, formerly=one.reason)
+    return finding
 
 
 def _worth(workspace: Workspace, finding: Finding) -> Finding:
@@ -85,12 +99,14 @@ def rules_of(module: str) -> tuple[Rule, ...]:
 
 
 def ordered_findings(workspace: Workspace, rules: Iterable[Rule]) -> tuple[Finding, ...]:
-    """Findings of some rules, the most severe first, else in the order of the rules."""
+    """Findings of some rules, the most severe first, else in the order of the rules; what is accepted last."""
     findings = []
     for known in rules:
         for finding in known.find(workspace):
             assert finding.code in known.codes, (
                 f"{finding.code} is no code of {known.find.__name__}"
             )
-            findings.append(_worth(workspace, finding))
-    return tuple(sorted(findings, key=lambda finding: _ORDER[finding.severity]))
+            findings.append(_with_acceptance(workspace, _worth(workspace, finding)))
+    return tuple(
+        sorted(findings, key=lambda finding: (bool(finding.accepted), _ORDER[finding.severity]))
+    )

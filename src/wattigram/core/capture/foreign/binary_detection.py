@@ -94,7 +94,8 @@ def _chosen(members: list[FoundBytes]) -> list[FoundBytes]:
 
     Two halves of a number are told as well apart as together, and a byte that never changes as well by the sync as
     by a number, so that wider numbers are meant where both come to the same; floats that look like floats are
-    floats, and those that leave no byte over, for a checksum looks like none; a frame is a row where that is hardly worse. A sign that makes no difference is taken for none.
+    floats, and those that leave no byte over, for a checksum looks like none; a frame is a row where that is hardly
+    worse. A sign that makes no difference is taken for none.
     """
     best = max(one.score for one in members)
     floats = [one for one in members if one.format.number[0] == "f" and one.score >= best - _FLOAT]

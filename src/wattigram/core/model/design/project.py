@@ -12,6 +12,7 @@ from msgspec import Meta, field
 from wattigram.core.base.fields import Hertz, Ratio, ShareOrZero
 from wattigram.core.base.models import StrictModel
 from wattigram.core.model.bench.wiring import Wiring
+from wattigram.core.model.design.accepted import AcceptedFinding
 from wattigram.core.model.design.expectation import (
     Expectation,
     ReactionExpectation,
@@ -213,6 +214,7 @@ class Project(StrictModel, dict=True):
     bench: tuple[Wiring, ...] = ()
     rows: RowsSetup | None = None
     expectations: tuple[Expectation, ...] = ()
+    accepted: Annotated[tuple[AcceptedFinding, ...], Meta(max_length=1000)] = ()
 
     @cached_property
     def origin_text(self) -> str:

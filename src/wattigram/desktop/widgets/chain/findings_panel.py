@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent
-from PyQt6.QtWidgets import QFrame, QLabel, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from wattigram.core.advise.findings import Finding
 from wattigram.desktop.theme import heading_font, text_font
@@ -16,12 +16,14 @@ class FindingCard(QFrame):
 
     cured = pyqtSignal(object)
     chosen = pyqtSignal(object)
+    acceptance_wanted = pyqtSignal(object)
+    """It is to be accepted, or no longer."""
 
     def __init__(self, finding: Finding) -> None:
         super().__init__()
         self.finding = finding
         self.setObjectName("card")
-        self.setProperty("tone", finding.severity)
+        self.setProperty("tone", "" if finding.accepted else finding.severity)
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
         self.setAccessibleName(f"{finding.severity}: {finding.title}")
         self.setAccessibleDescription(finding.message)
@@ -41,6 +43,23 @@ class FindingCard(QFrame):
             cure = FixLabel(finding.fix)
             cure.clicked.connect(lambda: self.cured.emit(self.finding))
             column.addWidget(cure)
+        told = f"Accepted: {finding.accepted}" if finding.accepted else ""
+        if finding.formerly:
+            told = f"Accepted when it said something else: {finding.formerly}"
+        if told:
+            reason = QLabel(told)
+            reason.setFont(text_font(-0.5))
+            reason.setWordWrap(True)
+            column.addWidget(reason)
+            self.setAccessibleDescription(f"{finding.message} {told}")
+        self.accept = QPushButton("Reconsider" if finding.accepted else "Accept, with a reason…")
+        self.accept.setObjectName("link")
+        self.accept.setAccessibleName(f"{self.accept.text()} {finding.title}")
+        self.accept.clicked.connect(lambda: self.acceptance_wanted.emit(self.finding))
+        row = QHBoxLayout()
+        row.addWidget(self.accept)
+        row.addStretch(1)
+        column.addLayout(row)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Enter cures."""
@@ -64,6 +83,7 @@ class FindingsPanel(QWidget):
 
     cured = pyqtSignal(object)
     chosen = pyqtSignal(object)
+    acceptance_wanted = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -97,9 +117,12 @@ class FindingsPanel(QWidget):
             card = FindingCard(finding)
             card.cured.connect(self.cured)
             card.chosen.connect(self.chosen)
+            card.acceptance_wanted.connect(self.acceptance_wanted)
             self._column.addWidget(card)
             self.cards.append(card)
-        self._title.setText(f"FINDINGS · {len(findings)}")
+        accepted = sum(bool(finding.accepted) for finding in findings)
+        told = f" · {accepted} ACCEPTED" if accepted else ""
+        self._title.setText(f"FINDINGS · {len(findings) - accepted}{told}")
         self._title.setFont(heading_font())
         self._none.setVisible(not findings)
         if had_focus and self.cards:

@@ -1,5 +1,6 @@
 """Every change that a user can make, as a value with ``apply`` and a label."""
 
+from wattigram.core.model.design.edits.acceptance_edits import AcceptFinding, ReconsiderFinding
 from wattigram.core.model.design.edits.bench_edits import (
     AddExpectation,
     ChangeExpectation,
@@ -69,6 +70,7 @@ from wattigram.core.model.design.edits.trigger_edits import (
 )
 
 __all__ = [
+    "AcceptFinding",
     "AddChain",
     "AddExpectation",
     "AddSignal",
@@ -80,6 +82,7 @@ __all__ = [
     "MoveExpectation",
     "MoveSlot",
     "OrderSlots",
+    "ReconsiderFinding",
     "RemoveChain",
     "RemoveComparator",
     "RemoveExpectation",
