@@ -14,8 +14,8 @@ from tests.paths import EXAMPLE_FILES, EXAMPLES, KILN
 from wattigram import __version__
 from wattigram.core.base.logs import log_path, write_report
 from wattigram.desktop.controllers.files import example_line
-from wattigram.desktop.pages.page_stack import STREAMS
-from wattigram.desktop.shell.help_windows import TextWindow
+from wattigram.desktop.pages.page_stack import CHAIN, PROOF, STREAMS, WAVE
+from wattigram.desktop.shell.help_windows import GuideWindow, TextWindow
 from wattigram.desktop.shell.window import MainWindow
 
 
@@ -116,3 +116,19 @@ def test_help_shows_words_parts_log_and_reports(window: MainWindow) -> None:
     write_report(ValueError("odd thing"), "testing")
     assert "odd thing" in text_of(window, "Show the newest fault report")
     assert "expected, captured" in text_of(window, "Explain words (glossary)")
+
+
+def test_the_guide_opens_at_the_page_in_sight_and_leads_on(window: MainWindow) -> None:
+    for page, words in ((PROOF, "7. The proof"), (CHAIN, "3. The design"), (WAVE, "Guide: from")):
+        window.show_page(page)
+        window.actions_list.named("Explain what is in sight (guide)").trigger()
+        (guide,) = window.findChildren(GuideWindow)
+        assert words in guide.text.toPlainText()
+    guide.text.anchorClicked.emit(QUrl("02-part.md"))
+    assert "2. Your part" in guide.text.toPlainText()
+    assert "screenshots" not in guide.text.toPlainText()
+    guide.text.anchorClicked.emit(QUrl("../glossary.md"))
+    assert "likely cause" in guide.text.toPlainText()
+    guide.text.anchorClicked.emit(QUrl("../firmware.md"))
+    assert "firmware.md" in guide.windowTitle()
+    guide.close()

@@ -10,9 +10,29 @@ from PyQt6.QtWidgets import QDialog, QTextBrowser, QVBoxLayout, QWidget
 
 from wattigram import __version__
 from wattigram.core.base.logs import log_path, report_paths
+from wattigram.desktop.pages.page_stack import (
+    CHAIN,
+    COMPARE,
+    FIRMWARE,
+    PINS,
+    PROGRAM,
+    PROOF,
+    STREAMS,
+)
 from wattigram.desktop.theme import number_font
 
 GLOSSARY = Path(__file__).parents[1] / "glossary.md"
+GUIDE = Path(__file__).parents[1] / "guide"
+CONTENTS = "README.md"
+_CHAPTERS = {
+    CHAIN: "03-design.md",
+    PINS: "04-bench.md",
+    PROGRAM: "08-program.md",
+    FIRMWARE: "09-firmware.md",
+    STREAMS: "06-take.md",
+    PROOF: "07-proof.md",
+    COMPARE: "05-findings.md",
+}
 MOST_SHOWN = 400_000
 """Characters of a log, the newest."""
 
@@ -40,6 +60,52 @@ class TextWindow(QDialog):
         column.setContentsMargins(0, 0, 0, 0)
         column.addWidget(self.text)
         self.resize(760, 640)
+
+
+def chapter_of(page: int) -> str:
+    """The chapter that is about a page; the contents for one that none is about."""
+    return _CHAPTERS.get(page, CONTENTS)
+
+
+class GuideWindow(TextWindow):
+    """The guide, chapter by chapter; a link leads to another one."""
+
+    def __init__(self, parent: QWidget, chapter: str) -> None:
+        super().__init__(parent, "Guide", markdown="")
+        self.text.setOpenLinks(False)
+        self.text.anchorClicked.connect(lambda url: self.show_chapter(url.toString()))
+        self.chapter = ""
+        self.show_chapter(chapter)
+
+    def show_chapter(self, name: str) -> None:
+        """Show a chapter by the name of its file; what lies elsewhere is named in the title."""
+        name = name.rpartition("/")[2]
+        path = GLOSSARY if name == GLOSSARY.name else GUIDE / name
+        if not path.is_file():
+            self.setWindowTitle(f"Guide: {name} lies among the program's documents")
+            return
+        self.chapter = name
+        self.text.setMarkdown(guide_text(path))
+        self.setWindowTitle("Guide")
+
+
+def guide_text(path: Path) -> str:
+    """A chapter without its pictures, which the window itself shows better, and with a way back."""
+    text = re.sub(r"^!\[[^\n]*\n", "", path.read_text(encoding="utf-8"), flags=re.MULTILINE)
+    text = re.sub(r"^```\w+[^\n]*$", "```", text, flags=re.MULTILINE)
+    return text if path.name == CONTENTS else f"{text}\n\n[All chapters]({CONTENTS})\n"
+
+
+def show_guide(parent: QWidget, chapter: str = CONTENTS) -> GuideWindow:
+    """A chapter of the guide; the window that is open goes there."""
+    for known in parent.findChildren(GuideWindow):
+        if known.isVisible():
+            known.show_chapter(chapter)
+            known.raise_()
+            return known
+    window = GuideWindow(parent, chapter)
+    window.show()
+    return window
 
 
 def show_glossary(parent: QWidget) -> TextWindow:

@@ -50,8 +50,10 @@ from wattigram.desktop.pages.page_stack import (
 from wattigram.desktop.shell.appearance import Appearance
 from wattigram.desktop.shell.findings_window import FindingsWindow, findings_text
 from wattigram.desktop.shell.help_windows import (
+    chapter_of,
     show_about,
     show_glossary,
+    show_guide,
     show_log,
     show_report,
 )
@@ -247,7 +249,8 @@ class MainWindow(QMainWindow):
             "Ctrl+Shift+T",
             lambda: self._open_palette_of("Add template: "),
         )
-        add("Help", "Explain words (glossary)", "F1", self.show_glossary)
+        add("Help", "Explain what is in sight (guide)", "F1", self.show_guide)
+        add("Help", "Explain words (glossary)", "Shift+F1", self.show_glossary)
         add("Help", "Show the log", "", lambda: show_log(self))
         add("Help", "Show the newest fault report", "", lambda: show_report(self))
         add("Help", "About Wattigram", "", lambda: show_about(self))
@@ -590,6 +593,10 @@ class MainWindow(QMainWindow):
                 self.parts.read_description,
                 self.notice.say,
             )
+
+    def show_guide(self) -> None:
+        """The chapter of the guide that is about the page in sight."""
+        show_guide(self, chapter_of(self.stack.currentIndex()))
 
     def show_glossary(self) -> None:
         """What each of our own words means."""
