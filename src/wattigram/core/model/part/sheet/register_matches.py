@@ -228,8 +228,10 @@ def _for_group(
 
 
 def _names(one: Candidate, group: list[int]) -> bool:
-    said = tokens_of(f"{one.field.text} {one.register.text}")
-    return bool(group) and {str(group[0]), str(group[-1])} <= said
+    """Whether a field's text names the first and the last of some channels."""
+    words = tokens_of(f"{one.field.text} {one.register.text}")
+    ends = {str(channel) for channel in (*group[:1], *group[-1:])}
+    return bool(ends) and ends <= words
 
 
 class _Wanted(msgspec.Struct, frozen=True):
