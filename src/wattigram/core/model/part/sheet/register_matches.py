@@ -227,11 +227,10 @@ def _for_group(
     return msgspec.structs.replace(one, score=round(0.8 * one.score, 3))
 
 
-def _names(one: Candidate, group: list[int]) -> bool:
+def _names(one: Candidate, channels: list[int]) -> bool:
     """Whether a field's text names the first and the last of some channels."""
-    words = tokens_of(f"{one.field.text} {one.register.text}")
-    ends = {str(channel) for channel in (*group[:1], *group[-1:])}
-    return bool(ends) and ends <= words
+    words = tokens_of(one.register.text) | tokens_of(one.field.text)
+    return bool(channels) and {str(min(channels)), str(max(channels))} <= words
 
 
 class _Wanted(msgspec.Struct, frozen=True):
