@@ -227,6 +227,12 @@ def stamp_source(registers: RegisterMap, converter: str) -> int:
     ticks."""
     if registers.has(converter, "result-ticks"):
         return registers.find(converter, "result-ticks").field_address
+    if not registers.has(registers.system, "ticks-low"):
+        raise RegisterError(
+            f"{converter}: its instants cannot be told from numbers, and {registers.part.name} has no register "
+            "that a DMA channel could note them from.",
+            cure="Let a timer start it, or fetch by interrupt.",
+        )
     return registers.find(registers.system, "ticks-low").field_address
 
 

@@ -188,7 +188,7 @@ class OutputReader:
             for name in group.names:
                 if (
                     name not in group.pwm_pins
-                    or not state.flag(name, "pulse", name in state.touched)
+                    or not state.flag(name, "pulse", self._gives_pulses(name))
                     or not state.is_on(name, "run")
                 ):
                     continue
@@ -209,6 +209,16 @@ class OutputReader:
                     )
                 )
         return tuple(outputs)
+
+    def _gives_pulses(self, timer: str) -> bool:
+        """Whether a timer that no field puts on its pin gives pulses there: one that is set up, unless it only
+        starts something."""
+        state = self._state
+        starts = any(
+            state.text(owner.name, "trigger", "") == timer
+            for owner in (*self._part.converters, *self._part.dacs)
+        )
+        return timer in state.touched and not (starts and not state.number(timer, "compare", 0))
 
     def uarts(self) -> tuple[UartSetup, ...]:
         """Serial ports that are on, at the rate of their dividers."""
