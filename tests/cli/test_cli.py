@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import json
 import os
+import shutil
 import subprocess
 import sys
 from pathlib import Path
@@ -113,6 +114,23 @@ def test_run_gives_the_agreed_keys(tmp_path: Path) -> None:
         "events": 0,
     }
     assert found["take"] == str(tmp_path / "t.h5")
+
+
+def test_several_takes_are_proved_side_by_side(take: Path, tmp_path: Path) -> None:
+    other = tmp_path / "again.h5"
+    shutil.copy(take, other)
+    outcome = wattigram("prove", KILN, take, other)
+    assert outcome.returncode == 1
+    lines = outcome.stdout.splitlines()
+    assert lines[0].split() == [take.name, "again.h5"]
+    latch = next(line for line in lines if "Door latch steps" in line)
+    assert latch.count("✕ 0.514 V") == 2
+    assert lines[-1].startswith("again.h5: ")
+    told = json.loads(wattigram("prove", KILN, take, other, "--json").stdout)
+    assert [Path(one["take"]).name for one in told] == [take.name, "again.h5"]
+    refused = wattigram("prove", KILN, take, other, "--html", tmp_path / "r.html")
+    assert refused.returncode == 2
+    assert "A report is of one take" in refused.stderr
 
 
 def test_prove_gives_the_agreed_keys_files_and_status(take: Path, tmp_path: Path) -> None:

@@ -10,6 +10,7 @@ from typing import Any
 import click
 
 from wattigram.cli.progress import Progress
+from wattigram.core.base.errors import WattigramError
 from wattigram.core.capture.take import Take, open_take
 from wattigram.core.judge import Proof, prove, write_html, write_junit
 from wattigram.core.judge.report import MARKS, printed_report
@@ -20,7 +21,7 @@ from wattigram.core.model.design.former_words import former_value
 
 @click.command("prove")
 @click.argument("project", type=click.Path(path_type=Path))
-@click.argument("take", type=click.Path(path_type=Path))
+@click.argument("takes", type=click.Path(path_type=Path), nargs=-1, required=True)
 @click.option("--json", "as_json", is_flag=True, help="Print JSON for scripts.")
 @click.option("--junit", "junit", type=click.Path(path_type=Path), help="Write JUnit XML here.")
 @click.option(
@@ -40,47 +41,88 @@ from wattigram.core.model.design.former_words import former_value
 )
 def prove_take(
     project: Path,
-    take: Path,
+    takes: tuple[Path, ...],
     as_json: bool,
     junit: Path | None,
     pass_unjudged: bool,
     html: Path | None,
     pdf: Path | None,
 ) -> None:
-    """Hold a take against the project's expectations; exit status 0 only when all could be judged
+    """Hold takes against the project's expectations; exit status 0 only when all could be judged
     and hold.
 
     PROJECT: Project file, or the folder that holds it.
-    TAKE: Take to judge (HDF5).
+    TAKES: Takes to judge (HDF5); of several a table says what each comes to.
     """
     workspace = open_workspace(project)
-    with open_take(take) as opened:
-        progress = Progress("Judging")
-        proof = prove(workspace, opened, progress)
-        progress.done()
-        if junit is not None:
-            write_junit(workspace, proof, junit)
-        if html is not None:
-            write_html(workspace, opened, proof, html)
-        if pdf is not None:
-            _write_pdf(workspace, opened, proof, pdf)
+    if len(takes) > 1 and (junit or html or pdf):
+        raise WattigramError(
+            "A report is of one take, and there are several.", cure="Prove them one by one for it."
+        )
+    proofs = []
+    for path in takes:
+        with open_take(path) as opened:
+            progress = Progress("Judging")
+            proof = prove(workspace, opened, progress)
+            progress.done()
+            proofs.append(proof)
+            if junit is not None:
+                write_junit(workspace, proof, junit)
+            if html is not None:
+                write_html(workspace, opened, proof, html)
+            if pdf is not None:
+                _write_pdf(workspace, opened, proof, pdf)
     if as_json:
-        click.echo(json.dumps(proof_json(proof), indent=2, ensure_ascii=False))
+        told = [proof_json(proof) for proof in proofs]
+        click.echo(json.dumps(told if len(told) > 1 else told[0], indent=2, ensure_ascii=False))
+    elif len(proofs) > 1:
+        print_proofs(proofs)
     else:
-        print_proof(proof)
-        if not proof.mark_matches:
+        print_proof(proofs[0])
+    for proof in proofs:
+        if not as_json and not proof.mark_matches:
             click.echo(
-                f"note: the take was made from build {proof.build_id or 'unknown'}, the project "
-                "is now "
-                f"{workspace.build_id}; expected values are those of the take's own design.",
+                f"note: {proof.take.name if len(proofs) > 1 else 'the take'} was made from build "
+                f"{proof.build_id or 'unknown'}, the project is now {workspace.build_id}; expected values are those of "
+                "the take's own design.",
                 err=True,
             )
-    unjudged = proof.count("open")
+    unjudged = sum(proof.count("open") for proof in proofs)
     if unjudged and pass_unjudged:
         click.echo(
             f"note: {unjudged} could not be judged and passed, as --pass-unjudged says.", err=True
         )
-    raise click.exceptions.Exit(0 if proof.passes(open_too=pass_unjudged) else 1)
+    passes = all(proof.passes(open_too=pass_unjudged) for proof in proofs)
+    raise click.exceptions.Exit(0 if passes else 1)
+
+
+def print_proofs(proofs: list[Proof]) -> None:
+    """Several takes side by side: what each expectation comes to in each, with its number."""
+    cells = [
+        [
+            f"{MARKS[one.outcome]} {one.measured_text or outcome_text(one.outcome)}"
+            for one in proof.verdicts
+        ]
+        for proof in proofs
+    ]
+    names = [proof.take.name for proof in proofs]
+    texts = [verdict.text for verdict in proofs[0].verdicts]
+    wide = max(map(len, texts), default=0)
+    widths = [max(map(len, [name, *column])) for name, column in zip(names, cells, strict=True)]
+    heads = "  ".join(f"{name:<{width}}" for name, width in zip(names, widths, strict=True))
+    click.echo(f"  {'':<{wide}}  {heads}".rstrip())
+    for row, text in enumerate(texts):
+        said = "  ".join(
+            f"{column[row]:<{width}}" for column, width in zip(cells, widths, strict=True)
+        )
+        click.echo(f"  {text:<{wide}}  {said}".rstrip())
+    for name, proof in zip(names, proofs, strict=True):
+        counts = ", ".join(
+            f"{proof.count(one)} {word}"
+            for one, word in (("holds", "hold"), ("fails", "fail"), ("open", "open"))
+        )
+        fault = f"; the firmware failed: {proof.fault}" if proof.fault else ""
+        click.echo(f"{name}: {counts}{fault}")
 
 
 def _write_pdf(workspace: Workspace, take: Take, proof: Proof, path: Path) -> None:

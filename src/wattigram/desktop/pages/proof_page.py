@@ -17,6 +17,7 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.judge import Evidence, LikelyCause, Proof, Verdict
+from wattigram.core.judge.since_last import Change, changes
 from wattigram.core.judge.verdict import outcome_text
 from wattigram.core.judge.wording import expectation_text
 from wattigram.core.model.design import Project
@@ -39,16 +40,21 @@ class VerdictRow(QWidget):
 
     chosen = pyqtSignal(int)
 
-    def __init__(self, number: int, verdict: Verdict) -> None:
+    def __init__(self, number: int, verdict: Verdict, change: Change | None = None) -> None:
         super().__init__()
         self.verdict = verdict
+        self.said = outcome_text(verdict.outcome)
+        """The outcome, and that it was another one before."""
+        if change is not None and change.is_turned:
+            self.said += f" (before: {outcome_text(change.before.outcome)})"
         self.number = number
         self.is_current = False
         self.setFocusPolicy(Qt.FocusPolicy.StrongFocus)
-        self.setAccessibleName(f"{outcome_text(verdict.outcome)}: {verdict.text}")
+        self.setAccessibleName(f"{self.said}: {verdict.text}")
         self.setToolTip(
             f"{verdict.text}\n{verdict.note}\nallowed: "
             f"{verdict.limits_text or 'see text'}\n{verdict.samples} samples"
+            + (f"\nbefore: {change.text}" if change is not None else "")
         )
 
     def _text_rect(self, width: int) -> QRectF:
@@ -95,7 +101,7 @@ class VerdictRow(QWidget):
         elide(
             painter,
             QRectF(28, self.height() - line - 6, self.width() - 36, line),
-            f"{outcome_text(self.verdict.outcome)}: {self.verdict.note}",
+            f"{self.said}: {self.verdict.note}",
         )
         painter.setPen(color(t.faint))
         painter.drawText(
@@ -183,6 +189,8 @@ class ProofPage(QWidget):
         self._project: Project | None = None
         """As it is now, which need not be what was proved."""
         self._evidence: tuple[Evidence, ...] = ()
+        self._before: tuple[Verdict, ...] = ()
+        """Of the proof before this one."""
         self._edited: int | None = None
         """The expectation that was just edited: it stays chosen when it has been judged."""
         self.current = -1
@@ -255,6 +263,7 @@ class ProofPage(QWidget):
     def forget(self) -> None:
         """Another project was loaded: nothing is known of it."""
         self.proof, self._evidence, self._project, self.current = None, (), None, -1
+        self._before = ()
         self.view.show_evidence(None, 0)
         self.prove_button.setText("Record and prove")
         self.report_button.setEnabled(False)
@@ -297,8 +306,10 @@ class ProofPage(QWidget):
         """Rows, likely causes and registers, as they are known."""
         self._clear()
         self._heading("WHAT MUST HOLD")
-        for number, verdict in enumerate(self._verdicts()):
-            row = VerdictRow(number, verdict)
+        verdicts = self._verdicts()
+        since = changes(self._before, verdicts)
+        for number, verdict in enumerate(verdicts):
+            row = VerdictRow(number, verdict, since.get(number))
             row.chosen.connect(self.choose)
             self._column.addWidget(row)
             self.rows.append(row)
@@ -343,6 +354,8 @@ class ProofPage(QWidget):
     ) -> None:
         """Show a proof; the first thing that fails is chosen, unless one was just edited and the same take was
         judged ``again``."""
+        if self.proof is not None:
+            self._before = self.proof.verdicts
         self.proof, self._evidence, self._project = proof, evidence, project
         self._list()
         self.prove_button.setText("Prove again")
@@ -352,7 +365,13 @@ class ProofPage(QWidget):
             if proof.mark_matches
             else f" · made from build {proof.build_id}, not from the present design"
         )
-        self.summary.setText(heading + warning)
+        turned = sum(one.is_turned for one in changes(self._before, self._verdicts()).values())
+        since = (
+            f" · {turned} come{'s' if turned == 1 else ''} to something else than before"
+            if turned
+            else ""
+        )
+        self.summary.setText(heading + since + warning)
         failing = [row.number for row in self.rows if row.verdict.outcome == "fails"]
         edited, self._edited = self._edited, None
         if edited is not None and again:

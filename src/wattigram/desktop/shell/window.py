@@ -185,7 +185,7 @@ class MainWindow(QMainWindow):
         add("Proof", "Record and prove", "F6", self.proving.record_and_prove)
         add("Proof", "Prove the take that is open", "Shift+F6", self.take_actions.prove_open)
         add("Proof", "Write a report…", "Ctrl+P", self.take_actions.ask_report)
-        add("Proof", "Print the report…", "Ctrl+Shift+P", self.take_actions.ask_print)
+        add("Proof", "Print the report…", "Ctrl+Alt+P", self.take_actions.ask_print)
         add("Proof", "Remove the chosen expectation", "", self._remove_expectation)
         add("Proof", "Copy the proof as text", "", lambda: self.proof_page.copy_text())
         add("Firmware", "Write C files", "", self.firmware.write)
