@@ -123,3 +123,24 @@ def test_events_at_one_instant_are_one_place(
 def test_what_cannot_be_looked_for_says_why(what: str, channel: str, why: str) -> None:
     with pytest.raises(TakeError, match=why):
         next_place(recording_of(np.arange(9.0)), Sought(what, channel), 0.0)
+
+
+@pytest.mark.parametrize("begin_s", [None, 0.4])
+def test_noise_at_a_level_makes_one_place_of_a_crossing(
+    tmp_path: Path, begin_s: float | None
+) -> None:
+    """A slow rise and fall through a level, with noise that crosses it again and again."""
+    random = np.random.default_rng(5)
+    times = np.arange(0, 2, 1e-3)
+    values = 1.5 - np.abs(times - 1) + random.normal(0, 0.01, len(times))
+    path = tmp_path / "slow.csv"
+    rows = np.column_stack((times, values))
+    np.savetxt(path, rows, delimiter=",", header="time [s],u [V]", comments="", fmt="%.6f")
+    with open_recording(path) as recording:
+        found = list(places_between(recording, Sought("level", "u", 1.0), begin_s))
+        assert len(found) == 1
+        assert found[0].begin_s == pytest.approx(0.5, abs=0.05)
+        assert found[0].end_s == pytest.approx(1.5, abs=0.07)
+        assert "noise of" in found[0].title
+        back = next_place(recording, Sought("level", "u", 1.0), math.inf, forward=False)
+        assert back == found[0]

@@ -21,6 +21,10 @@ FIRST_BLOCK, BLOCK = 1 << 10, 1 << 16
 """The next place is often near: blocks that are looked through grow from the first size to the second."""
 JUMP_SHARE, JUMP_TIMES = 90.0, 4.0
 LEAST_JUMP_LSB = 3.5
+FEWEST_FOR_NOISE = 64
+"""Samples of which the noise of a stream is told."""
+MOST_HELD = 1 << 14
+"""Samples that are looked back over for when a level was left."""
 Flags = Callable[[int, int], NDArray[np.bool_]]
 """Which of the samples ``begin`` to ``end`` are so, (n,) bool."""
 
@@ -230,15 +234,40 @@ def _above(channel: Channel, search: Search) -> Place | None:
     if level is None or not math.isfinite(level):
         raise ValueError("no level is given")
 
+    back = level - _noise(channel)
+
     def flags(begin: int, end: int) -> NDArray[np.bool_]:
-        block = channel.read(begin, end)
-        return np.asarray(block.valid & (block.values >= level))
+        """At or above the level, or not yet back below it by more than noise."""
+        before = max(0, begin - MOST_HELD)
+        block = channel.read(before, end)
+        known = np.where(block.values >= level, 1, np.where(block.values < back, 0, -1))
+        known = np.where(block.valid, known, 0)
+        last = np.maximum.accumulate(np.where(known >= 0, np.arange(len(known)), -1))
+        held = np.where(last >= 0, known[np.maximum(last, 0)], 0)
+        return np.asarray(held[begin - before :] == 1)
 
     run = _run(channel, flags, search)
     if run is None:
         return None
     title = f"{_samples(run[1] - run[0])} at or above {_shown(level, channel)}"
+    lowest = min(
+        float(np.nanmin(channel.read(at, min(at + BLOCK, run[1])).values))
+        for at in range(run[0], run[1], BLOCK)
+    )
+    if lowest < level:
+        title += f", noise of {_shown(level - back, channel)} apart"
     return _place(channel, *run, title)
+
+
+def _noise(channel: Channel) -> float:
+    """What a stream may go back by without having left a level: four times its noise from sample to sample, a tenth of
+    its span at most."""
+    block = channel.read(0, min(channel.count, BLOCK)).came
+    if len(block) < FEWEST_FOR_NOISE:
+        return 0.0
+    steps = np.abs(np.diff(block.values))
+    sigma = 1.4826 * float(np.median(steps)) / math.sqrt(2)
+    return min(4 * sigma, 0.1 * float(np.ptp(block.values)))
 
 
 def _jump(channel: Channel, search: Search) -> Place | None:
