@@ -214,10 +214,9 @@ class OutputReader:
         """Whether a timer that no field puts on its pin gives pulses there: one that is set up, unless it only
         starts something."""
         state = self._state
-        starts = any(
-            state.text(owner.name, "trigger", "") == timer
-            for owner in (*self._part.converters, *self._part.dacs)
-        )
+        owners = [one.name for one in self._part.converters]
+        owners += [one.name for one in self._part.dacs]
+        starts = any(state.text(owner, "trigger", "") == timer for owner in owners)
         return timer in state.touched and not (starts and not state.number(timer, "compare", 0))
 
     def uarts(self) -> tuple[UartSetup, ...]:
