@@ -224,7 +224,13 @@ def stamp_channel(workspace: Workspace, chain: Chain) -> str | None:
 
 def stamp_source(registers: RegisterMap, converter: str) -> int:
     """Address that says when the newest result was ready: the converter's own, else the system's
-    ticks."""
+    ticks.
+
+    Raises
+    ------
+    RegisterError
+        When the part has neither.
+    """
     if registers.has(converter, "result-ticks"):
         return registers.find(converter, "result-ticks").field_address
     if not registers.has(registers.system, "ticks-low"):
