@@ -325,7 +325,12 @@ class Part(StrictModel, dict=True):
     def sampling_groups(self, converter: Converter) -> tuple[tuple[int, ...], ...]:
         """Channels of a converter that are sampled alike, as it is told, or as its registers have it:
         a sampling time of each channel goes for all its slots."""
-        by = {register.of for register in self._sampling_registers(converter)}
+        by = {
+            field.of or register.of
+            for register in self._sampling_registers(converter)
+            for field in register.fields
+            if field.sets == "sampling"
+        }
         if converter.sampling_groups or "channel" not in by:
             return converter.sampling_groups
         return tuple((channel,) for channel in converter.channel_numbers)

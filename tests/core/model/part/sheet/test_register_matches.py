@@ -2,12 +2,15 @@
 
 from __future__ import annotations
 
+import re
+
 import pytest
 
-from tests.core.model.part.sheet.heron import heron_draft
+from tests.core.model.part.sheet.heron import heron_draft, heron_with_registers
 from tests.paths import CASES
 from wattigram.core.base.errors import PartError
 from wattigram.core.model.part import find_part, list_parts
+from wattigram.core.model.part.model import parse_part
 from wattigram.core.model.part.sheet.draft import PartDraft, blank_draft, draft_of
 from wattigram.core.model.part.sheet.register_edits import (
     OwnerPlace,
@@ -251,6 +254,41 @@ def test_all_that_stands_alone_makes_registers_that_a_part_can_have(
     c = uses(draft)[2]
     assert c.missing == ()
     assert [one.partition(" (")[0] for one in c.without] == ["thresholds in hardware of SARC"]
+
+
+def test_a_sampling_time_of_each_channel_goes_for_all_its_slots_also_where_fields_share_a_register() -> (
+    None
+):
+    draft = heron_with_registers()
+    number = next(
+        place for place, block in enumerate(draft.items(("blocks",))) if "SARC" in block["owners"]
+    )
+    registers = draft.items(("blocks", number, "registers"))
+    fields = [
+        {**field, "of": "channel"} if field.get("sets") == "sampling" else field
+        for register in registers
+        if register["name"] == "FORM"
+        for field in register["fields"]
+    ]
+    form = next(place for place, one in enumerate(registers) if one["name"] == "FORM")
+    part = (
+        draft.with_value(("blocks", number, "registers", form, "fields"), fields)
+        .with_value(("converters", 0, "sampling_groups"), None)
+        .part()
+    )
+    converter = part.converters[0]
+    assert part.sampling_groups(converter) == tuple((one,) for one in converter.channel_numbers)
+
+
+def test_two_fields_for_one_setting_are_counted_or_refused() -> None:
+    twice = '{ name = "A", sets = "on" }, { name = "B", low = 6, sets = "on" }'
+    text = draft_of(find_part("quill-q8")).toml()
+    first = re.search(r'\{ name = "(\w+)", low = 0, sets = "on"[^}]*\}', text)
+    assert first is not None
+    with pytest.raises(PartError, match="two fields hold “on”"):
+        parse_part(text.replace(first[0], twice, 1), "x")
+    with pytest.raises(PartError, match="say what its number counts"):
+        parse_part(text.replace(first[0], '{ name = "A", sets = "on", number = 1 }', 1), "x")
 
 
 def test_bits_are_given_away_once(described: SvdDescription) -> None:
