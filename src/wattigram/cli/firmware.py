@@ -89,6 +89,8 @@ def firmware(
             f"{len(written.same)} as they were, "
             f"{len(written.kept)} of your own kept"
         )
+        for note in written.notes:
+            click.echo(f"note: {note}", err=True)
         if result is not None:
             click.echo(_build_text(workspace, result))
     raise click.exceptions.Exit(1 if result is not None and result.elf is None else 0)

@@ -12,6 +12,9 @@ from wattigram.core.base.errors import FirmwareError
 from wattigram.core.firmware import default_folder, lost_hooks, write_firmware
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import RemoveSignal, SetBufferLength, SetPeriod, SetSampling
+from wattigram.core.model.design.workspace import join_workspace
+from wattigram.core.model.part.sheet.draft import draft_of
+from wattigram.core.model.part.sheet.register_edits import without_field
 
 OWN = """#include "wg_hooks.h"
 
@@ -102,6 +105,24 @@ def test_files_that_are_made_no_longer_go(kiln: Workspace, tmp_path: Path) -> No
     write_firmware(kiln, tmp_path)
     (tmp_path / "wg_old.c").write_text("int old;\n")
     assert write_firmware(kiln, tmp_path).removed == ("wg_old.c",)
+
+
+def test_a_port_of_another_part_is_told(kiln: Workspace, tmp_path: Path) -> None:
+    """Its registers for time and bytes are not there any more; one of your own that uses none of them fits."""
+    assert write_firmware(kiln, tmp_path).notes == ()
+    assert write_firmware(kiln, tmp_path).notes == ()
+    less = without_field(draft_of(kiln.part), "System", "ticks-low").part()
+    other = join_workspace(kiln.project, "x", less)
+    (note,) = write_firmware(other, tmp_path).notes
+    assert "which Marten M3 does not have" in note
+    port = tmp_path / "port.c"
+    text = port.read_text()
+    port.unlink()
+    assert "port.c" in write_firmware(other, tmp_path).new
+    assert "wg_mailbox" in port.read_text()
+    assert write_firmware(kiln, tmp_path).notes == ()  # the mailbox works on any part
+    port.write_text(text.replace("SYSTEM_", "MY_"))
+    assert write_firmware(other, tmp_path).notes == ()
 
 
 def test_firmware_lies_beside_its_project() -> None:

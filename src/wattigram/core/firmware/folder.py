@@ -3,6 +3,8 @@ use."""
 
 from __future__ import annotations
 
+import re
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 
 import msgspec
@@ -12,13 +14,16 @@ from wattigram.core.firmware.generate import firmware_files
 from wattigram.core.firmware.hooks import FORMER_PREFIX, PREFIX, all_hooks, hooks_written
 from wattigram.core.firmware.tables import Tables
 from wattigram.core.model.design import Workspace
+from wattigram.core.silicon.registers import c_name, register_map
 
 OURS = "wg_"
+PORT = "port.c"
 SIGN = "wg_design.h"
 
 
 class WrittenFiles(msgspec.Struct, frozen=True):
-    """What writing did, by file name; ``kept`` are those made once that were there already."""
+    """What writing did, by file name; ``kept`` are those made once that were there already, and ``notes`` say
+    what no longer fits in them."""
 
     folder: Path
     new: tuple[str, ...]
@@ -26,6 +31,7 @@ class WrittenFiles(msgspec.Struct, frozen=True):
     same: tuple[str, ...]
     removed: tuple[str, ...]
     kept: tuple[str, ...]
+    notes: tuple[str, ...] = ()
 
 
 def default_folder(project: Path) -> Path:
@@ -129,9 +135,28 @@ def write_firmware(workspace: Workspace, folder: Path, drop_hooks: bool = False)
         raise FirmwareError(
             f"The firmware cannot be written: {fault.strerror}.", where=str(folder)
         ) from fault
+    notes = tuple(_of_another_part(workspace, folder, files.generated)) if PORT in kept else ()
     return WrittenFiles(
-        folder, tuple(new), tuple(changed), tuple(same), tuple(removed), tuple(kept)
+        folder, tuple(new), tuple(changed), tuple(same), tuple(removed), tuple(kept), notes
     )
+
+
+def _of_another_part(
+    workspace: Workspace, folder: Path, generated: Mapping[str, str]
+) -> Iterator[str]:
+    """That a port uses registers which the part does not have: it was made for another one."""
+    text = (folder / PORT).read_text(encoding="utf-8", errors="replace")
+    code = re.sub(r"/\*.*?\*/", "", text, flags=re.DOTALL)
+    system = c_name(register_map(workspace.part).system)
+    known = set(re.findall(r"\w+", generated["wg_registers.h"])) | set(
+        re.findall(r"#define (\w+)", code)
+    )
+    gone = sorted({one for one in re.findall(rf"\b{system}_\w+", code) if one not in known})
+    if gone:
+        yield (
+            f"{PORT} uses {gone[0]}, which {workspace.part.name} does not have: it was made for another part. Move it "
+            "away, and one that fits is made."
+        )
 
 
 def _check_free(folder: Path, names: dict[str, str]) -> None:

@@ -133,9 +133,12 @@ class FirmwareWork(QObject):
             return False
         count = len(written.new) + len(written.changed)
         self.changed.emit()
-        self.success.emit(
-            f"{count or 'No'} files are new or changed, {len(written.same)} are as they were."
-        )
+        for note in written.notes:
+            self.message.emit(note)
+        if not written.notes:
+            self.success.emit(
+                f"{count or 'No'} files are new or changed, {len(written.same)} are as they were."
+            )
         return True
 
     def ask_tables(self, parent: QWidget) -> None:
