@@ -50,7 +50,7 @@ def test_the_whole_loop_from_proof_to_cure(window: MainWindow, wait: Wait) -> No
     turned = [row for row in page.rows if "before" in row.said]
     assert [row.said for row in turned] == ["holds (before: fails)"]
     assert "before: fails, 0." in turned[0].toolTip()
-    assert "1 comes to something else than before" in page.summary.text()
+    assert "1 changed since the last proof" in page.summary.text()
     assert [path.name for path in sorted(window.proving.folder.glob("*.h5"))] == [
         "take 1.h5",
         "take 2.h5",

@@ -97,7 +97,7 @@ def test_lamps_pulses_and_texts_on_either_kind_of_core(core: str, tmp_path: Path
     elf = built(workspace, tmp_path / "c").elf
     port = (tmp_path / "c" / "port.c").read_text()
     assert ("CYCLES" in port) == (core == "cortex-m4")
-    assert "R0, R1 belong to SERIAL" in port
+    assert "R0, R1: SERIAL" in port
     with (
         record(workspace, 2.5, tmp_path / "model.h5") as design,
         record(workspace, 2.5, tmp_path / "image.h5", f"image:{elf}") as image,

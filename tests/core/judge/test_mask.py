@@ -133,6 +133,15 @@ def test_a_level_that_is_never_crossed_judges_nothing(
     assert "never crosses" in verdict.note
 
 
+def test_zero_volts_are_a_level_too_and_a_mask_begins_with_its_take(
+    cured: Workspace, take_of: Callable[..., Take]
+) -> None:
+    one = mask("0 s: -3 V to 3 V; 1 ms: -3 V to 3 V", begins="rising", at_v=0.0)
+    assert "never crosses 0 V" in judged(cured, take_of(cured), one).note
+    late = MaskClock(mask("0 s: 0 V to 1 V; 1 ms: 0 V to 1 V"), 5.0)
+    assert np.allclose(late.into(np.array([5.0, 5.5]), np.zeros(2)), [0.0, 0.5])
+
+
 def test_in_a_sentence_a_level_comes_and_goes_with_how_it_begins() -> None:
     one = fresh_expectation(MaskExpectation, COIL)
     rising = with_fact(one, "begins", "a rise through a level")

@@ -7,7 +7,7 @@ from collections.abc import Callable
 from wattigram.core.capture.take import Take
 from wattigram.core.judge import prove
 from wattigram.core.judge.since_last import changes
-from wattigram.core.model.design import LevelExpectation, Workspace
+from wattigram.core.model.design import LevelExpectation, SineExpectation, Workspace
 
 TakeOf = Callable[..., Take]
 
@@ -41,3 +41,19 @@ def test_moved_limits_are_the_same_thing_and_a_new_one_was_not_there(
     assert set(found) == {0}
     assert found[0].is_turned
     assert found[0].text.startswith("holds, 3.3")
+
+
+def test_figures_of_a_sine_are_each_held_beside_themselves(
+    kiln: Workspace, take_of: TakeOf
+) -> None:
+    """Without its frequency, the rms is held beside the rms."""
+    sine = next(one for one in kiln.project.expectations if isinstance(one, SineExpectation))
+    both = sine.replaced(frequency_hz="50 Hz", rms_v="0.53 V")
+    whole, less = (
+        prove(kiln.with_project(kiln.project.replaced(expectations=(one,))), take_of(kiln)).verdicts
+        for one in (both, both.replaced(frequency_hz=None))
+    )
+    assert len(whole) == len(less) + 1
+    for one in changes(whole, less).values():
+        assert one.before.text == one.now.text
+    assert len(changes(whole, less)) == len(less)

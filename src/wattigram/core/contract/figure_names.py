@@ -70,7 +70,7 @@ FIGURES: dict[str, dict[str, tuple[str, str]]] = {
         "jitter": ("jitter of the latency", "s"),
         "shortest": ("shortest latency", "s"),
         "longest": ("longest latency", "s"),
-        "unanswered": ("crossings without an answer", ""),
+        "unanswered": ("crossings without a response", ""),
     },
 }
 """Of which something can be expected: title and unit, of a signal in volts."""

@@ -3,6 +3,7 @@
 
 from __future__ import annotations
 
+from enum import IntEnum
 from typing import Protocol
 
 SYSTICK = "SysTick"
@@ -10,14 +11,25 @@ SYSTICK = "SysTick"
 SYSTICK_LINE = -1
 """Its exception is the one before the first interrupt line's."""
 TRACE_PAGE = 0xE0001000
-_CYCLES_CONTROL, _CYCLES = 0xE0001000, 0xE0001004
-_CONTROL, _RELOAD, _COUNT = 0xE000E010, 0xE000E014, 0xE000E018
-_INTERRUPT_STATE = 0xE000ED04
 _TICK_WAITS = 1 << 26
-_DEBUG_CONTROL = 0xE000EDFC
 _TRACE_ON = 1 << 24
 _ON, _TELLS, _WRAPPED = 1, 2, 1 << 16
 _BITS = 0xFFFFFF
+
+
+class CoreRegister(IntEnum):
+    """Where each of these registers lies."""
+
+    CYCLES_CONTROL = 0xE0001000
+    CYCLES = 0xE0001004
+    CONTROL = 0xE000E010
+    RELOAD = 0xE000E014
+    COUNT = 0xE000E018
+    INTERRUPT_STATE = 0xE000ED04
+    DEBUG_CONTROL = 0xE000EDFC
+
+
+CORE_REGISTERS = frozenset(CoreRegister)
 
 
 class CoreTime(Protocol):
@@ -57,15 +69,7 @@ class CoreTimers:
 
     def has(self, address: int) -> bool:
         """Whether one of these registers lies at an address."""
-        return address in {
-            _CYCLES_CONTROL,
-            _CYCLES,
-            _CONTROL,
-            _RELOAD,
-            _COUNT,
-            _INTERRUPT_STATE,
-            _DEBUG_CONTROL,
-        }
+        return address in CORE_REGISTERS
 
     @property
     def tells(self) -> bool:
@@ -82,20 +86,20 @@ class CoreTimers:
     def read(self, address: int) -> int:
         """A register as the program reads it."""
         match address:
-            case 0xE0001000:
+            case CoreRegister.CYCLES_CONTROL:
                 return int(self._cycles_on)
-            case 0xE0001004:
+            case CoreRegister.CYCLES:
                 return self._cycles()
-            case 0xE000E010:
+            case CoreRegister.CONTROL:
                 self._go_on(self._time.ticks)
                 value = self._control | (_WRAPPED if self._has_wrapped else 0)
                 self._has_wrapped = False
                 return value
-            case 0xE000E014:
+            case CoreRegister.RELOAD:
                 return self._reload
-            case 0xE000E018:
+            case CoreRegister.COUNT:
                 return self._count()
-            case 0xE000ED04:
+            case CoreRegister.INTERRUPT_STATE:
                 self._go_on(self._time.ticks)
                 waits = self._unraised is not None or self._time.is_pending(SYSTICK)
                 return _TICK_WAITS if waits else 0
@@ -105,13 +109,13 @@ class CoreTimers:
     def peek(self, address: int) -> int:
         """A register as a debugger reads it: nothing is changed by that, and no time is looked at."""
         match address:
-            case 0xE0001000:
+            case CoreRegister.CYCLES_CONTROL:
                 return int(self._cycles_on)
-            case 0xE000E010:
+            case CoreRegister.CONTROL:
                 return self._control
-            case 0xE000E014:
+            case CoreRegister.RELOAD:
                 return self._reload
-            case 0xE000EDFC:
+            case CoreRegister.DEBUG_CONTROL:
                 return self._debug
             case _:
                 return 0
@@ -119,20 +123,20 @@ class CoreTimers:
     def write(self, address: int, value: int) -> None:
         """A register is written."""
         match address:
-            case 0xE0001000:
+            case CoreRegister.CYCLES_CONTROL:
                 self._switch_cycles(bool(value & 1 and self._debug & _TRACE_ON))
-            case 0xE0001004:
+            case CoreRegister.CYCLES:
                 self._cycles_held = value
                 self._cycles_zero = self._time.ticks - value
-            case 0xE000E010:
+            case CoreRegister.CONTROL:
                 self._switch(value & 7)
-            case 0xE000E014:
+            case CoreRegister.RELOAD:
                 self._go_on(self._time.ticks)
                 self._reload = value & _BITS
-            case 0xE000E018:
+            case CoreRegister.COUNT:
                 self._has_wrapped = False
                 self._load(self._time.ticks)
-            case 0xE000EDFC:
+            case CoreRegister.DEBUG_CONTROL:
                 self._debug = value
             case _:
                 pass

@@ -74,11 +74,11 @@ def _roles(workspace: Workspace, registers: RegisterMap) -> Iterator[str]:
                 if pin
             ]
             if pins:
-                yield f"{', '.join(pins)} belong to {uart.name}"
+                yield f"{', '.join(pins)}: {uart.name}"
     for pwm in project.pwm:
         timer = part.timer(pwm.timer)
         if timer is not None and not registers.has(pwm.timer, "pulse"):
-            yield f"{timer.pwm_pins[pwm.timer]} is the pulse of {pwm.timer}"
+            yield f"{timer.pwm_pins[pwm.timer]}: output of {pwm.timer}"
     analog = dict.fromkeys(
         pin
         for chain in project.chains
@@ -88,7 +88,7 @@ def _roles(workspace: Workspace, registers: RegisterMap) -> Iterator[str]:
         if pin is not None and pin in part.pins
     )
     if analog:
-        yield f"{', '.join(analog)} are analog inputs, where they must be made so"
+        yield f"{', '.join(analog)}: analog, where pins must be made so"
 
 
 def _system(registers: RegisterMap) -> dict[str, Any]:

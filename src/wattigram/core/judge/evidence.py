@@ -217,7 +217,7 @@ def _trace(take: Take, verdict: Verdict) -> TracePanel:
     band_low, band_high = _columns(settled_v)
     times, _ = _columns(times_s)
     if isinstance(verdict.expectation, MaskExpectation):
-        within_low, within_high = _mask_band(verdict.expectation, times_s, volts)
+        within_low, within_high = _mask_band(take, verdict.expectation, times_s, volts)
         title = f"{signal.name}: captured on its mask"
         return TracePanel(title, times, low, high, within_low, within_high, ())
     title = f"{signal.name}{', reduced' if use_reduced else ''}: captured on expected"
@@ -225,11 +225,11 @@ def _trace(take: Take, verdict: Verdict) -> TracePanel:
 
 
 def _mask_band(
-    expectation: MaskExpectation, times_s: FloatArray, volts: FloatArray
+    take: Take, expectation: MaskExpectation, times_s: FloatArray, volts: FloatArray
 ) -> tuple[FloatArray, FloatArray]:
     """The mask as it lies over samples, in columns; as high as the picture where it says nothing."""
     came = np.isfinite(volts)
-    clock = MaskClock(expectation)
+    clock = MaskClock(expectation, take.begins_s)
     into = np.full(len(times_s), np.nan)
     into[came] = clock.into(times_s[came], volts[came])
     low, high = clock.mask.at(into)

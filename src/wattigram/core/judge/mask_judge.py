@@ -23,14 +23,15 @@ class MaskClock:
     or with the first crossing after its last point.
     """
 
-    def __init__(self, expectation: MaskExpectation) -> None:
+    def __init__(self, expectation: MaskExpectation, begins_s: float = 0.0) -> None:
+        """``begins_s`` is when the take begins, in seconds since the start."""
         self.mask = parse_mask(expectation.points)
         self._level_v = expectation.at_v
         self._sign = -1.0 if expectation.begins == "falling" else 1.0
         self._by_crossing = expectation.begins != "start"
         period = expectation.period_s
         self._period_s = None if period is None else float(period)
-        self._zero_s: float | None = None if self._by_crossing else 0.0
+        self._zero_s: float | None = None if self._by_crossing else begins_s
         self._last: tuple[float, float] | None = None
 
     def into(self, times_s: FloatArray, volts: FloatArray) -> FloatArray:
@@ -82,7 +83,7 @@ def judge_mask(take: Take, expectation: MaskExpectation) -> Judgement:
     """Whether a share of the samples lies within the mask. A reading is good to half a step: the share
     holds if it is reached with limits that much tighter, and fails if it is not with limits that much wider.
     """
-    clock = MaskClock(expectation)
+    clock = MaskClock(expectation, take.begins_s)
     unsure_v = value_step_v(take, expectation.signal) / 2
     count = inside = surely = perhaps = 0
     worst_v, worst_s = 0.0, 0.0
@@ -104,7 +105,8 @@ def judge_mask(take: Take, expectation: MaskExpectation) -> Judgement:
         if beyond[place] > worst_v:
             worst_v, worst_s = float(beyond[place]), float(into[judged][place])
     if not count:
-        never = f"it never crosses {format_volts(expectation.at_v)}" if expectation.at_v else ""
+        at_v = expectation.at_v
+        never = "" if at_v is None else f"it never crosses {format_volts(at_v)}"
         return not_judged(never or "no sample fell into the mask")
     share = inside / count
     outcome: Outcome = "open"

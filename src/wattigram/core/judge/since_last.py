@@ -7,7 +7,7 @@ from collections.abc import Iterable
 import msgspec
 
 from wattigram.core.judge.verdict import Verdict, outcome_text
-from wattigram.core.model.design import FigureExpectation
+from wattigram.core.model.design import FigureExpectation, SineExpectation
 
 
 class Change(msgspec.Struct, frozen=True):
@@ -49,4 +49,6 @@ def _subject(verdict: Verdict) -> tuple[str, ...]:
     aim = verdict.expectation
     if isinstance(aim, FigureExpectation):
         return aim.kind, aim.signal, aim.measure, aim.figure, aim.input, aim.other or ""
+    if isinstance(aim, SineExpectation):  # "is", "amplitude" or "rms": each by itself
+        return aim.kind, aim.signal, verdict.text.removeprefix(aim.signal).split()[0]
     return aim.kind, aim.signal

@@ -366,11 +366,7 @@ class ProofPage(QWidget):
             else f" · made from build {proof.build_id}, not from the present design"
         )
         turned = sum(one.is_turned for one in changes(self._before, self._verdicts()).values())
-        since = (
-            f" · {turned} come{'s' if turned == 1 else ''} to something else than before"
-            if turned
-            else ""
-        )
+        since = f" · {turned} changed since the last proof" if turned else ""
         self.summary.setText(heading + since + warning)
         failing = [row.number for row in self.rows if row.verdict.outcome == "fails"]
         edited, self._edited = self._edited, None

@@ -81,3 +81,18 @@ def test_what_was_never_set_up_is_left_alone() -> None:
     assert list(Mailbox(memory, BASE).exchange(inbox)) == []
     assert list(inbox) == list(b"x")
     assert list(Mailbox(Memory(up=1 << 30), BASE).exchange(inbox)) == []
+
+
+def test_what_only_begins_like_a_frame_holds_nothing_up() -> None:
+    """Its head says that four thousand million bytes follow; its check does not fit."""
+    memory = Memory()
+    mailbox = Mailbox(memory, BASE)
+    frame = encode_frame(FrameType.REPLY, b"ok", sequence=3)
+    false = frame[:12] + b"\xff\xff\xff\xff" + frame[16:36]
+    pieces: list[bytes] = []
+    whole = false + frame
+    for at in range(0, len(whole), 20):
+        memory.say(whole[at : at + 20])
+        pieces += mailbox.exchange(deque())
+    assert b"".join(pieces) == whole
+    assert b"ok" in pieces

@@ -72,7 +72,7 @@ class Frame(msgspec.Struct, frozen=True):
         return visible_text(self.payload.decode("utf-8", "replace"))
 
 
-def header_check(head: bytes | memoryview) -> int:
+def header_check(head: bytes | bytearray | memoryview) -> int:
     """Check of the header's first 32 bytes, taken as eight words: h = (h ^ word) · factor, modulo
     2^32.
 

@@ -11,7 +11,14 @@ from collections import deque
 from collections.abc import Iterator
 from typing import Protocol
 
-from wattigram.core.contract.link.frame import HEADER, HEADER_BYTES, SYNC, TRAILER
+from wattigram.core.contract.link.frame import (
+    CHECKED_BYTES,
+    HEADER,
+    HEADER_BYTES,
+    SYNC,
+    TRAILER,
+    header_check,
+)
 
 SYMBOL = "wg_mailbox"
 _HEAD = struct.Struct("<6I")
@@ -53,11 +60,13 @@ class Mailbox:
         room = down_bytes - ((down_written - down_read) & 0xFFFFFFFF)
         if inbox and room > 0:
             base = self._address + _HEAD.size + up_bytes
-            count = min(room, len(inbox))
-            for number in range(count):
-                place = (down_written + number) % down_bytes
-                self._memory.write(base + place, bytes([inbox.popleft()]))
-            self._put(_DOWN_WRITTEN, down_written + count)
+            data = bytes(inbox.popleft() for _ in range(min(room, len(inbox))))
+            place = down_written % down_bytes
+            first, rest = data[: down_bytes - place], data[down_bytes - place :]
+            self._memory.write(base + place, first)
+            if rest:
+                self._memory.write(base, rest)
+            self._put(_DOWN_WRITTEN, down_written + len(data))
 
     def _ring(self, base: int, size: int, begin: int, count: int) -> bytes:
         place = begin % size
@@ -90,9 +99,13 @@ class Mailbox:
                 continue
             if len(said) < HEADER_BYTES:
                 return
-            _sync, _kind, _stream, item_bytes, _flags, _number, count, *_rest = HEADER.unpack(
+            *_head, item_bytes, _flags, _number, count, _ticks, _first, check = HEADER.unpack(
                 said[:HEADER_BYTES]
             )
+            if header_check(said[:CHECKED_BYTES]) != check:  # it only begins like a frame
+                yield bytes(said[:1])
+                del said[:1]
+                continue
             end = HEADER_BYTES + count * item_bytes
             if len(said) < end + TRAILER.size:
                 return

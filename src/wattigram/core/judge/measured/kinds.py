@@ -15,7 +15,7 @@ from wattigram.core.analysis import (
     FoldGatherer,
     SpectrumGatherer,
     StatisticsGatherer,
-    crossings,
+    Stream,
     dynamic,
     intervals,
     statistics,
@@ -39,7 +39,14 @@ from wattigram.core.judge.measured.of_two import (
     response_of,
 )
 from wattigram.core.judge.measured.predicted import Predicted, predicted
-from wattigram.core.judge.measured.wanted import Wanted, measured_of, stretch_of
+from wattigram.core.judge.measured.wanted import (
+    GONE_BACK,
+    Wanted,
+    crossing_instants,
+    measured_of,
+    middle,
+    stretch_of,
+)
 
 SEGMENT, FEWEST_SEGMENT, AVERAGES = 1 << 14, 256, 8
 """Samples in a segment of a spectrum, where nobody says: at most, at least, and into how many parts the stretch is
@@ -309,9 +316,8 @@ def _intervals(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
     came = block.came
     level = wanted.level
     if level is None:
-        level = (float(came.values.min()) + float(came.values.max())) / 2
-    span = float(np.ptp(came.values))
-    instants = crossings(came.values, came.times_s, level, 0.1 * span, wanted.rising)
+        level = middle(came.values)
+    instants = crossing_instants(Stream(came.values, came.times_s), wanted.rising, level)
     found = intervals(instants)
     if found is None:
         raise ValueError(f"it crosses {level:.4g} fewer than three times")
@@ -332,7 +338,7 @@ def _intervals(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
     way = "rising" if wanted.rising else "falling"
     notes = [
         f"Between {way} crossings of {level:.6g} {channel.unit}, on straight lines between samples; it must have gone "
-        f"back by {0.1 * span:.3g} {channel.unit} before one counts again."
+        f"back by {GONE_BACK * float(np.ptp(came.values)):.3g} {channel.unit} before one counts again."
     ]
     return measured_of(wanted, block, figures, notes, {"instants_s": instants.tolist()})
 

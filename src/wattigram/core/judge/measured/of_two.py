@@ -10,7 +10,6 @@ from numpy.typing import NDArray
 from wattigram.core.analysis import (
     Stream,
     against,
-    crossings,
     lag,
     latencies,
     response,
@@ -19,7 +18,14 @@ from wattigram.core.analysis import (
 )
 from wattigram.core.capture.recording import Block, Channel
 from wattigram.core.judge.measured.figures import Figure, Measured
-from wattigram.core.judge.measured.wanted import CURVE_POINTS, Wanted, measured_of, stretch_of
+from wattigram.core.judge.measured.wanted import (
+    CURVE_POINTS,
+    Wanted,
+    crossing_instants,
+    measured_of,
+    middle,
+    stretch_of,
+)
 
 FloatArray = NDArray[np.float64]
 
@@ -172,33 +178,23 @@ def latency_of(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
     """
     block, first, second = _streams(channels, wanted)
     level = wanted.level
-    causes = _crossings(first, wanted.rising, level)
-    effects = np.sort(np.concatenate([_crossings(second, way, None) for way in (True, False)]))
+    causes = crossing_instants(first, wanted.rising, level)
+    effects = np.sort(np.concatenate([crossing_instants(second, way) for way in (True, False)]))
     found = latencies(causes, effects)
     told = statistics(found.seconds, found.instants_s)
     if told is None or len(found.seconds) < 2:
         raise ValueError("the first crosses its level, and is answered, fewer than twice")
     figures = [
-        Figure("count", "Crossings that were answered", float(len(found.seconds)), 0.0, ""),
+        Figure("count", "Responses", float(len(found.seconds)), 0.0, ""),
         Figure.of("mean", "Mean", told.mean, "s"),
         Figure.of("jitter", "Jitter", told.std, "s"),
         Figure("shortest", "Shortest", told.low, 0.0, "s"),
         Figure("longest", "Longest", told.high, 0.0, "s"),
-        Figure("unanswered", "Without an answer", float(found.unanswered), 0.0, ""),
+        Figure("unanswered", "Without response", float(found.unanswered), 0.0, ""),
     ]
     way = "rising" if wanted.rising else "falling"
     notes = [
-        f"From {way} crossings of {_middle(first) if level is None else level:.6g} by {channels[0].name} to the next "
-        f"crossing of {_middle(second):.6g} by {channels[1].name}, whichever way; each on straight lines between samples."
+        f"From {way} crossings of {middle(first.values) if level is None else level:.6g} by {channels[0].name} to the next "
+        f"crossing of {middle(second.values):.6g} by {channels[1].name}, whichever way; each on straight lines between samples."
     ]
     return measured_of(wanted, block, figures, notes, {"latency_s": found.seconds.tolist()})
-
-
-def _middle(stream: Stream) -> float:
-    return (float(stream.values.min()) + float(stream.values.max())) / 2
-
-
-def _crossings(stream: Stream, rising: bool, level: float | None) -> FloatArray:
-    """Instants of one way; it must have gone back by a tenth of its span before one counts again."""
-    at = _middle(stream) if level is None else level
-    return crossings(stream.values, stream.times_s, at, 0.1 * float(np.ptp(stream.values)), rising)

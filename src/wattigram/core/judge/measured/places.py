@@ -5,6 +5,7 @@ from __future__ import annotations
 
 import math
 from collections.abc import Callable, Iterator
+from weakref import WeakKeyDictionary
 
 import msgspec
 import numpy as np
@@ -259,7 +260,18 @@ def _above(channel: Channel, search: Search) -> Place | None:
     return _place(channel, *run, title)
 
 
+_noises: WeakKeyDictionary[Channel, float] = WeakKeyDictionary()
+"""Noise of channels that were looked at: each place that is found asks for it again."""
+
+
 def _noise(channel: Channel) -> float:
+    known = _noises.get(channel)
+    if known is None:
+        known = _noises[channel] = _told_noise(channel)
+    return known
+
+
+def _told_noise(channel: Channel) -> float:
     """What a stream may go back by without having left a level: four times its noise from sample to sample, a tenth of
     its span at most."""
     block = channel.read(0, min(channel.count, BLOCK)).came

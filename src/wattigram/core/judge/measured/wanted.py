@@ -4,13 +4,16 @@ from __future__ import annotations
 
 import msgspec
 import numpy as np
+from numpy.typing import NDArray
 
-from wattigram.core.analysis import WindowName
+from wattigram.core.analysis import Stream, WindowName, crossings
 from wattigram.core.capture.recording import Block, Channel
 from wattigram.core.judge.measured.figures import Figure, Measured
 
 CURVE_POINTS = 4096
 """Of a curve over time; more are not drawn."""
+GONE_BACK = 0.1
+"""Share of its span by which a stream must go back before a crossing counts again."""
 
 
 class Wanted(msgspec.Struct, frozen=True):
@@ -86,3 +89,18 @@ def stretch_of(channel: Channel, wanted: Wanted) -> Block:
     if not block.valid.any():
         raise ValueError("nothing came in that stretch")
     return block
+
+
+def middle(values: NDArray[np.float64]) -> float:
+    """Half way between the lowest and the highest of (n,) float64."""
+    return (float(values.min()) + float(values.max())) / 2
+
+
+def crossing_instants(
+    stream: Stream, rising: bool, level: float | None = None
+) -> NDArray[np.float64]:
+    """Instants at which a stream crosses a level, its middle where none is given, (m,) float64 seconds; before one
+    counts again it must have gone back by :data:`GONE_BACK` of its span."""
+    at = middle(stream.values) if level is None else level
+    span = float(np.ptp(stream.values))
+    return crossings(stream.values, stream.times_s, at, GONE_BACK * span, rising)
