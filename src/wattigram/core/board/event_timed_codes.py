@@ -61,6 +61,7 @@ class TimedSynth:
         self._tick_hz = tick_hz
         self._noise = NumberedNoise(seed, index, 0x71DE)
         self._done = 0
+        self._ended_s = 0.0
         self._sides = [SequenceSettling(converter, bench.pins, tick_hz, side) for side in (0, 1)]
         self.set_up(converter, bench)
 
@@ -69,6 +70,7 @@ class TimedSynth:
         self._converter = converter
         self._repeats = np.array([slot.repeats for slot in converter.slots])
         self._each = np.array([slot.each_ticks for slot in converter.slots])
+        self._sampled = np.array([slot.sampling_ticks for slot in converter.slots])
         self._signed = np.array([slot.negative is not None for slot in converter.slots])
         self.set_bench(bench)
 
@@ -94,11 +96,11 @@ class TimedSynth:
 
     def standing(self) -> tuple[Any, ...]:
         """How far it has come, with what the capacitors hold, to come back to."""
-        return self._done, *(side.standing() for side in self._sides)
+        return self._done, self._ended_s, *(side.standing() for side in self._sides)
 
     def stand_again(self, standing: tuple[Any, ...]) -> None:
         """Stand where it was, so that the same conversions have the same noise."""
-        self._done, *sides = standing
+        self._done, self._ended_s, *sides = standing
         for side, held in zip(self._sides, sides, strict=True):
             side.stand_again(held)
 
@@ -160,13 +162,23 @@ class TimedSynth:
                 negative[mine] = self._outputs.drive_voltage(
                     self._bench.pins[slot.negative], times_s[mine]
                 )
+        lengths_s = self._connected_s(order, times_s) if self._converter.tracks else None
         first, second = self._sides
         if not self._converter.each_side:
-            return first.settle(positive - negative, order, times_s)
-        held = first.settle(positive, order, times_s)
+            return first.settle(positive - negative, order, times_s, lengths_s)
+        held = first.settle(positive, order, times_s, lengths_s)
         pairs = self._signed[order]
-        held[pairs] -= second.settle(negative[pairs], order[pairs], times_s[pairs])
+        if lengths_s is not None:
+            lengths_s = lengths_s[pairs]
+        held[pairs] -= second.settle(negative[pairs], order[pairs], times_s[pairs], lengths_s)
         return held
+
+    def _connected_s(self, order: IntArray, times_s: FloatArray) -> FloatArray:
+        """From the end of the conversion before to each instant, (n,): it tracks what comes next."""
+        ends_s = times_s + (self._each - self._sampled)[order] / self._tick_hz
+        began_s = np.concatenate([[self._ended_s], ends_s[:-1]])
+        self._ended_s = float(ends_s[-1])
+        return np.maximum(times_s - began_s, self._sampled[order] / self._tick_hz)
 
 
 def combine(sums: IntArray, places: IntArray, converter: EffectiveConverter) -> IntArray:

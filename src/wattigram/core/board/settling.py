@@ -11,6 +11,7 @@ capacitor lies between the pin and ground, across a pair, or there is one on eac
 from __future__ import annotations
 
 import math
+from functools import lru_cache
 
 import msgspec
 import numpy as np
@@ -83,6 +84,13 @@ def sampled(
     return exponential(rates * sampling_s)
 
 
+@lru_cache(maxsize=4096)  # most of a converter that tracks come evenly all the same
+def _sampled_for(
+    nodes: tuple[Node, ...], length_s: float, switch_ohm: float, sample_f: float
+) -> FloatArray:
+    return sampled(nodes, length_s, switch_ohm, sample_f)
+
+
 class Conversion(msgspec.Struct, frozen=True):
     """One conversion of a scan on one sampling capacitor; times in seconds from the scan's
     start."""
@@ -114,14 +122,18 @@ def conversions(
     negative one."""
     inputs = []
     column = 0
+    ended_s = _end_of_cycle_s(converter, tick_hz) - converter.cycle_ticks / tick_hz
     known: dict[tuple[tuple[Node, ...], float], FloatArray] = {}
     for slot in converter.slots:
         mine = sides(converter, slot)
         for number in range(slot.repeats):
+            held_s = (slot.held_ticks + number * slot.each_ticks) / tick_hz
+            length_s = slot.sampling_ticks / tick_hz
+            if converter.tracks:
+                length_s = max(length_s, held_s - ended_s)
+                ended_s = held_s + (slot.each_ticks - slot.sampling_ticks) / tick_hz
             if side < len(mine):
                 nodes = tuple(Node(pin, pins[pin].ohm, pins[pin].capacitor_f) for pin in mine[side])
-                held_s = (slot.held_ticks + number * slot.each_ticks) / tick_hz
-                length_s = slot.sampling_ticks / tick_hz
                 key = nodes, length_s
                 if key not in known:
                     known[key] = sampled(
@@ -130,6 +142,12 @@ def conversions(
                 inputs.append(Conversion(column, nodes, held_s - length_s, held_s, known[key]))
             column += 1
     return tuple(inputs)
+
+
+def _end_of_cycle_s(converter: EffectiveConverter, tick_hz: int) -> float:
+    """When the last conversion of a cycle has ended."""
+    last = converter.slots[-1]
+    return (last.held_ticks + last.repeats * last.each_ticks - last.sampling_ticks) / tick_hz
 
 
 class Recurrence:
@@ -399,6 +417,7 @@ class SequenceSettling:
     ) -> None:
         """Other sources; what the capacitors hold stays."""
         self._slots: dict[int, tuple[tuple[Node, ...], float, FloatArray]] = {}
+        self._switch = converter.switch_ohm, converter.sampling_f
         for place, slot in enumerate(converter.slots):
             mine = sides(converter, slot)
             if self._side < len(mine):
@@ -431,7 +450,11 @@ class SequenceSettling:
         self._held, self._off, self._end_s = standing[0], dict(standing[1]), dict(standing[2])
 
     def settle(
-        self, volts: FloatArray, places: NDArray[np.int64], held_s: FloatArray
+        self,
+        volts: FloatArray,
+        places: NDArray[np.int64],
+        held_s: FloatArray,
+        lengths_s: FloatArray | None = None,
     ) -> FloatArray:
         """What is held at the end of each sampling.
 
@@ -440,6 +463,8 @@ class SequenceSettling:
         volts : (n,) float64, at the sampling instants
         places : (n,) int64, the slot of each conversion; all of them use this capacitor
         held_s : (n,) float64, sampling instants in order
+        lengths_s : (n,) float64, for how long the capacitor was at the input before; None where it is
+        the slot's sampling time
 
         Returns
         -------
@@ -447,8 +472,8 @@ class SequenceSettling:
         """
         if not len(volts):
             return volts
-        if self._moves:
-            return self._step_by_step(volts, places, held_s)
+        if self._moves or lengths_s is not None:
+            return self._step_by_step(volts, places, held_s, lengths_s)
         carry = self._carry[places]
         if not carry.any():
             self._held = float(volts[-1])
@@ -465,7 +490,11 @@ class SequenceSettling:
         return np.asarray(held)
 
     def _step_by_step(
-        self, volts: FloatArray, places: NDArray[np.int64], held_s: FloatArray
+        self,
+        volts: FloatArray,
+        places: NDArray[np.int64],
+        held_s: FloatArray,
+        lengths_s: FloatArray | None,
     ) -> FloatArray:
         """Each conversion with the state that the one before left: instants are uneven, and so are
         the shares."""
@@ -475,6 +504,9 @@ class SequenceSettling:
             zip(volts.tolist(), places.tolist(), held_s.tolist(), strict=True)
         ):
             nodes, length_s, step = self._slots[place]
+            if lengths_s is not None:
+                length_s = float(lengths_s[number])
+                step = _sampled_for(nodes, length_s, *self._switch)
             state = [self._rested(node, at_s - length_s) for node in nodes if node.moves]
             after = step @ np.array([*state, held - wanted])
             for row, node in enumerate(node for node in nodes if node.moves):

@@ -422,6 +422,8 @@ class EffectiveConverter(_Effective):
     switch_ohm: Annotated[float, Meta(ge=0, le=1e12)] = 0.0
     reference: PinDrive | None = None
     """What the reference pin has where nobody holds it; ``lsb_v`` is as meant."""
+    tracks: bool = False
+    """The sampling capacitor goes to an input as soon as the conversion before has ended."""
     each_side: bool = False
     """A pair is held by a capacitor on each side instead of one across it."""
     cycle_ticks: Count

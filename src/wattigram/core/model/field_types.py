@@ -53,6 +53,11 @@ Clocks = (
     | Annotated[float, Meta(gt=0, le=1 << 32, description=_CLOCKS)]
 )
 """Of a converter, which may be no whole number."""
+SamplingClocks = (
+    Annotated[int, Meta(ge=0, le=1 << 32, description=_CLOCKS)]
+    | Annotated[float, Meta(ge=0, le=1 << 32, description=_CLOCKS)]
+)
+"""Of a sampling; none where the capacitor is connected for no time of its own."""
 ExtraClocks = (
     Annotated[int, Meta(ge=0, le=1000, description=_CLOCKS)]
     | Annotated[float, Meta(ge=0, le=1000, description=_CLOCKS)]

@@ -44,13 +44,13 @@ from wattigram.core.model.design.trigger import (
 )
 from wattigram.core.model.field_types import (
     Alignment,
-    Clocks,
     Flag,
     InputName,
     Name,
     PerTrigger,
     PinName,
     Positive,
+    SamplingClocks,
     check_clocks,
 )
 
@@ -123,7 +123,7 @@ class Slot(StrictModel):
     """One place in a converter's sequence."""
 
     signal: Name
-    sampling_cycles: Clocks
+    sampling_cycles: SamplingClocks
 
     def __post_init__(self) -> None:
         check_clocks([self.sampling_cycles], "a sampling time")

@@ -22,7 +22,6 @@ from wattigram.core.base.fields import (
 from wattigram.core.base.models import StrictModel
 from wattigram.core.model.field_types import (
     Alignment,
-    Clocks,
     Cycles,
     ExtraClocks,
     Flag,
@@ -33,6 +32,7 @@ from wattigram.core.model.field_types import (
     PinName,
     Positive,
     RetrievalKind,
+    SamplingClocks,
     StageKind,
     TriggerKind,
     check_clocks,
@@ -94,7 +94,10 @@ class Converter(StrictModel):
     leakage_share: ShareOrZero = 0.02
     """Share of the held charge that a clock of half the lowest one loses."""
     oscillator: Oscillator | None = None
-    sampling_cycles: Annotated[tuple[Clocks, ...], Meta(min_length=1)]
+    sampling_cycles: Annotated[tuple[SamplingClocks, ...], Meta(min_length=1)]
+    tracks: Flag = False
+    """Between conversions the sampling capacitor is at the input that comes next, from the end of the
+    conversion before."""
     one_sampling_time: Flag = False
     """All slots are sampled for the same time."""
     sampling_groups: tuple[Annotated[tuple[int, ...], Meta(min_length=1)], ...] = ()

@@ -107,16 +107,18 @@ def side_circuit(
     sample_f: float,
     repeats: int = 1,
     each_s: float = 0.0,
+    before_s: float = 0.0,
 ) -> SideCircuit:
     """A slot's sampling capacitor with its pins; ``repeats`` conversions follow each other every
-    ``each_s``."""
+    ``each_s``, and for ``before_s`` before the first sampling the capacitor is there already."""
     once = sampling_matrix(sampling_s, pins, switch_ohm, sample_f)
+    first = sampling_matrix(sampling_s + before_s, pins, switch_ohm, sample_f) if before_s else once
     loaded = tuple(number for number, pin in enumerate(pins) if pin.has_capacitor)
     if repeats == 1:
-        return SideCircuit(loaded, _fixed(once), _fixed(once[-1].copy()))
+        return SideCircuit(loaded, _fixed(first), _fixed(first[-1].copy()))
     rests = [math.exp(-max(0.0, each_s - sampling_s) / pins[number].tau_s) for number in loaded]
     between = np.diag([*rests, 1.0])
-    leave, read = once, once[-1].copy()
+    leave, read = first, first[-1].copy()
     for number in range(1, repeats):
         leave = once @ between @ leave
         read += leave[-1]

@@ -18,7 +18,7 @@ from wattigram.core.predict.accuracy.sampling_circuit import (
     steady_share,
 )
 from wattigram.core.predict.pins import input_extent_v, pin_impedance
-from wattigram.core.predict.timing import scan_timing
+from wattigram.core.predict.timing import scan_timing, slot_order
 
 LONGEST_SEARCHED = 40
 """Halvings in the search for a sampling time: to a part in 10^12."""
@@ -61,7 +61,8 @@ class SlotCircuit(msgspec.Struct, frozen=True):
     ----------
     sides : for each capacitor its circuit, and the pins that feed it
     signs : +1 for what counts to the reading, −1 for the negative side
-    sampling_s, span_s : length of a sampling, and from the first one's end to the last one's
+    sampling_s, span_s : for how long it is at the input before the first conversion, and from the end
+    of the first sampling to the last one's
     """
 
     sides: tuple[tuple[SideCircuit, tuple[str, ...], tuple[PinCircuit, ...]], ...]
@@ -85,7 +86,25 @@ def slot_circuit(
     timing = cycle.slots[place]
     each_s = float(timing.each_s + (cycles - slot.sampling) / cycle.clock_hz)
     signal = workspace.project.signal(slot.signal)
-    return _circuit(workspace, chain, signal, sampling_s, timing.repeats, each_s)
+    before_s = float(_followed_before_s(workspace, chain, place, cycles))
+    return _circuit(workspace, chain, signal, sampling_s, timing.repeats, each_s, before_s)
+
+
+def _followed_before_s(
+    workspace: Workspace, chain: Chain, place: int, cycles: Fraction
+) -> Fraction:
+    """How long before its sampling begins the capacitor is at a slot's input; nothing where it does
+    not track."""
+    if not workspace.converter(chain).tracks:
+        return Fraction(0)
+    cycle = scan_timing(workspace, chain)
+    order = slot_order(workspace, chain)
+    position = order.index(place)
+    before, timing = cycle.slots[order[position - 1]], cycle.slots[place]
+    idle_s = timing.start_s - before.end_s + (0 if position else cycle.cycle_s)
+    if cycle.trigger.pace == "pattern":  # what it is sampled longer, it waits less for its trigger
+        idle_s -= (cycles - chain.slots[place].sampling) * timing.repeats / cycle.clock_hz
+    return max(Fraction(0), idle_s)
 
 
 def _circuit(
@@ -95,6 +114,7 @@ def _circuit(
     sampling_s: float,
     repeats: int,
     each_s: float,
+    before_s: float,
 ) -> SlotCircuit:
     converter = workspace.converter(chain)
     sides = []
@@ -107,9 +127,12 @@ def _circuit(
             converter.sampling_capacitor_f,
             repeats,
             each_s,
+            before_s,
         )
         sides.append((side, names, pins))
-    return SlotCircuit(tuple(sides), (1, -1)[: len(sides)], sampling_s, (repeats - 1) * each_s)
+    return SlotCircuit(
+        tuple(sides), (1, -1)[: len(sides)], sampling_s + before_s, (repeats - 1) * each_s
+    )
 
 
 def _sides_of(workspace: Workspace, chain: Chain, signal: Signal) -> list[tuple[str, ...]]:
@@ -131,6 +154,8 @@ class SlotSettling(msgspec.Struct, frozen=True):
     tau_s: float
     """With which the sampling capacitor is charged where no capacitor is at the pin."""
     sampling_s: float
+    """For which the capacitor is at the input before it is held; more than the slot's sampling time
+    where the converter tracks."""
     needed_s: float | None
     """Shortest adequate sampling; None where none is, because the capacitor at the pin is not
     refilled in time."""

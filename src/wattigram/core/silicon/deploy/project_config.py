@@ -147,6 +147,7 @@ def _converter(workspace: Workspace, chain: Chain) -> EffectiveConverter:
         reference=floating_reference(workspace),
         sampling_f=converter.sampling_capacitor_f,
         switch_ohm=converter.switch_resistance_ohm,
+        tracks=converter.tracks,
         each_side=converter.differential_sampling == "each-side",
         cycle_ticks=max(1, int(tick_hz * cycle.cycle_s)),
         triggers_per_cycle=cycle.triggers_per_cycle,

@@ -100,6 +100,10 @@ WORDS: dict[tuple[type[Any], str], Words] = {
         "yes": "must be calibrated at start-up",
         "no": "needs no calibration",
     },
+    (Converter, "tracks"): {
+        "yes": "follows the next input already before",
+        "no": "follows no input outside of it",
+    },
     (Converter, "one_sampling_time"): {
         "yes": "have one sampling time together",
         "no": "each have their own sampling time",
@@ -196,8 +200,8 @@ CHAPTERS: tuple[Chapter, ...] = (
                 "It has an oscillator of its own",
             ),
             Sentence(
-                "Sampling takes {sampling_cycles} converter clocks; its slots {one_sampling_time}. A conversion "
-                "takes a clock for each bit and {conversion_extra_cycles} more."
+                "Sampling takes {sampling_cycles} converter clocks; the capacitor {tracks}. Slots "
+                "{one_sampling_time}. A conversion takes a clock for each bit and {conversion_extra_cycles} more."
             ),
             Sentence(
                 "These channels are sampled alike, group by group: {sampling_groups}.",
