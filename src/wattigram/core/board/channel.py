@@ -394,10 +394,12 @@ class Channel:
         since = max(float(watch_ticks), self.pace.free_ticks)
         self.pace.pause(since, None if rearm_ticks is None else since + rearm_ticks)
 
-    def control(self, ticks: int, action: str) -> None:
-        """The program turns it on or off, asks for a scan, or re-arms it; a scan that has begun is brought to
-        its end."""
-        if action == "rearm":
+    def control(self, ticks: int, action: str, places: tuple[int, ...], pin: str) -> None:
+        """The program turns it on or off, asks for a scan, re-arms it, or points slots to a pin; a scan that
+        has begun is brought to its end."""
+        if action == "point":
+            self._point(places, pin)
+        elif action == "rearm":
             self._rearm(float(ticks))
         elif self.config.pace.asked:
             self.pace.trigger_at(float(ticks))
@@ -405,6 +407,15 @@ class Channel:
             self.pace.go_on(float(ticks))
         else:
             self.pace.pause(float(ticks), None)
+
+    def _point(self, places: tuple[int, ...], pin: str) -> None:
+        self.config = self.config.unchecked(
+            slots=tuple(
+                slot.unchecked(pin=pin) if place in places else slot
+                for place, slot in enumerate(self.config.slots)
+            )
+        )
+        self._timed.set_up(self.config, self._bench)
 
     def _rearm(self, ticks: float) -> None:
         """A single run that is over begins once more: with a scan, at the first element."""

@@ -178,7 +178,9 @@ class TimedSynth:
         ends_s = times_s + (self._each - self._sampled)[order] / self._tick_hz
         began_s = np.concatenate([[self._ended_s], ends_s[:-1]])
         self._ended_s = float(ends_s[-1])
-        return np.maximum(times_s - began_s, self._sampled[order] / self._tick_hz)
+        return np.asarray(
+            np.maximum(times_s - began_s, self._sampled[order] / self._tick_hz), dtype=np.float64
+        )
 
 
 def combine(sums: IntArray, places: IntArray, converter: EffectiveConverter) -> IntArray:

@@ -96,16 +96,19 @@ class LivePins:
         return pin in self.dacs or pin in self.pulses or pin in self.ports
 
     def samplers(self, config: EffectiveConfig, bench: EffectiveBench) -> set[int]:
-        """Converters that look at such a pin."""
-        return {
-            number
+        """Converters that look at such a pin, or may be pointed to one."""
+        looked_at = [
+            (number, pin)
             for number, converter in enumerate(config.converters)
-            if any(
-                self.reach(bench, pin)
-                for slot in converter.slots
-                for pin in (slot.pin, slot.negative)
-            )
-        }
+            for slot in converter.slots
+            for pin in (slot.pin, slot.negative)
+        ]
+        looked_at += [
+            (reaction.acts_on, reaction.pin)
+            for reaction in config.reactions
+            if reaction.action == "point"
+        ]
+        return {number for number, pin in looked_at if self.reach(bench, pin)}
 
 
 def is_fed_back(config: EffectiveConfig, samplers: set[int]) -> bool:

@@ -85,6 +85,13 @@ class ProgramOutputs:
         for trace in self.traces:
             if trace.output.kind == "pins":
                 trace.add(0, self._shown(trace.output))
+            elif trace.output.kind == "input":
+                trace.add(0, trace.output.level)
+        self._pointed = {
+            number: trace.output.level
+            for number, trace in enumerate(self.traces)
+            if trace.output.kind == "input"
+        }
 
     def _shown(self, output: EffectiveOutput) -> int:
         """Levels of an output's pins, the first the lowest bit."""
@@ -118,6 +125,14 @@ class ProgramOutputs:
         if output.pins:
             effect = self._live.write(output.kind, output.pins[0], at, value)
         self.show(number, at, effect, value)
+
+    def point(self, number: int, at: float, channel: int) -> bool:
+        """Slots are pointed to a channel; whether that is another one than before."""
+        if self._pointed[number] == channel:
+            return False
+        self._pointed[number] = channel
+        self.traces[number].add(round(at), channel)
+        return True
 
     def show(self, number: int, at: float, effect: float, value: int) -> None:
         """A register was written, and takes effect later; one written again before had no

@@ -33,11 +33,13 @@ class _Due(msgspec.Struct, frozen=True, order=True):
 
 
 class Control(msgspec.Struct, frozen=True):
-    """A converter is turned on or off by the program, or re-armed."""
+    """A converter is turned on or off by the program, re-armed, or its ``places`` pointed to a pin."""
 
     ticks: int
     converter: int
     action: str
+    places: tuple[int, ...] = ()
+    pin: str = ""
 
 
 class _Known:
@@ -173,6 +175,9 @@ class ProgramPart:
         done = self._free_at = max(self._free_at, due.ticks) + reaction.busy_ticks
         if reaction.action == "end" and self.ended is None:
             self.ended = done
+        if reaction.action == "point":
+            self._point(done, reaction)
+            return
         if reaction.controls:
             self.controls.append(Control(done, reaction.acts_on, reaction.action))
         if reaction.output is None:
@@ -197,6 +202,14 @@ class ProgramPart:
                     "follows-inverted": not due.holds,
                 }[reaction.action]
                 self._outputs.set_pins(float(done), {pin: level})
+
+    def _point(self, done: int, reaction: EffectiveReaction) -> None:
+        assert reaction.output is not None
+        if self._outputs.point(reaction.output, float(done), reaction.channel):
+            places = self._outputs.traces[reaction.output].output.places
+            self.controls.append(
+                Control(done, reaction.acts_on, reaction.action, places, reaction.pin)
+            )
 
     def _code(self, due: _Due, reading: EffectiveReading) -> int | None:
         known = self._known[reading.tap, reading.on_reduced]

@@ -254,7 +254,7 @@ class Run:
                 continue  # what came of it may be a reason
             due = [one for one in mine if one.ticks <= until]
             for one in due:
-                channel.control(one.ticks, one.action)
+                channel.control(one.ticks, one.action, one.places, one.pin)
                 program.controls.remove(one)
             if due:
                 continue

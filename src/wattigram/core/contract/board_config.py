@@ -241,12 +241,13 @@ class EffectiveOutput(_Effective):
     """Something that the program moves, and the stream that shows it.
 
     ``pins`` are port pins, the first the lowest bit of a value, or the one pin of a PWM output or
-    DAC. ``room_bytes`` is what the program keeps for bytes that wait for a serial port.
+    DAC. ``room_bytes`` is what the program keeps for bytes that wait for a serial port. ``places`` are
+    slots that are pointed to other inputs together, first to channel ``level``.
     """
 
-    kind: Literal["pins", "duty", "pulse-period", "dac", "uart"]
+    kind: Literal["pins", "duty", "pulse-period", "dac", "uart", "input"]
     name: str
-    """The peripheral: a timer, a DAC, a UART; "" for port pins."""
+    """The peripheral: a timer, a DAC, a UART, a converter; "" for port pins."""
     stream: Annotated[int, Meta(ge=0, le=255)]
     pins: tuple[str, ...] = ()
     modulo: Annotated[int, Meta(ge=0, le=1 << 32)] = 0
@@ -254,6 +255,8 @@ class EffectiveOutput(_Effective):
     byte_ticks: Positive = 1.0
     word_bits: Annotated[int, Meta(ge=7, le=9)] = 8
     room_bytes: Annotated[int, Meta(ge=0, le=65536)] = 0
+    places: tuple[Annotated[int, Meta(ge=0, le=255)], ...] = ()
+    level: Annotated[int, Meta(ge=0, le=1 << 32)] = 0
 
 
 class EffectiveReaction(_Effective):
@@ -280,10 +283,14 @@ class EffectiveReaction(_Effective):
         "stop",
         "start",
         "rearm",
+        "point",
         "end",
     ] = "high"
     acts_on: Annotated[int, Meta(ge=0)] = 0
-    """The converter that is stopped, started or re-armed."""
+    """The converter that is stopped, started, re-armed or pointed."""
+    pin: str = ""
+    """The input that slots are pointed to, and its channel."""
+    channel: Annotated[int, Meta(ge=0, le=1 << 32)] = 0
     is_bar: bool = False
     readings: Annotated[tuple[EffectiveReading, ...], Meta(max_length=64)] = ()
     scale: EffectiveScale | None = None
@@ -293,8 +300,8 @@ class EffectiveReaction(_Effective):
 
     @property
     def controls(self) -> bool:
-        """It turns a converter on or off, or re-arms it."""
-        return self.action in {"stop", "start", "rearm"}
+        """It turns a converter on or off, re-arms it, or points it to other inputs."""
+        return self.action in {"stop", "start", "rearm", "point"}
 
 
 class EffectiveBench(_Effective):
@@ -542,6 +549,10 @@ class EffectiveConfig(_Effective):
                 raise ValueError("a reaction uses a tap that does not exist")
             if reaction.controls and reaction.acts_on >= len(self.converters):
                 raise ValueError("a reaction acts on a converter that does not exist")
+            if reaction.action == "point" and (
+                reaction.output is None or reaction.pin not in self.bench.pins
+            ):
+                raise ValueError(f"a reaction points to pin {reaction.pin}, which has no drive")
             if reaction.output is not None and reaction.output >= len(self.outputs):
                 raise ValueError("a reaction moves an output that does not exist")
             if any(

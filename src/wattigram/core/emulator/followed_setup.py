@@ -10,7 +10,7 @@ from wattigram.core.board.channel import Channel
 from wattigram.core.board.event_detection import ComparatorDetector, ThresholdDetector
 from wattigram.core.board.live_timer import LiveTimer
 from wattigram.core.board.processing import Tap
-from wattigram.core.contract.board_config import EffectivePace
+from wattigram.core.contract.board_config import EffectiveConverter, EffectivePace
 from wattigram.core.emulator.configure import Silicon
 from wattigram.core.emulator.hand_overs import HandOvers, Worked
 from wattigram.core.emulator.late_setup import Change, Decode, LateSetUp, SetUp, timer_of
@@ -65,8 +65,9 @@ class FollowedSetUp(Run):
         return HandOvers(channel, delivery, self.epoch)
 
     @abstractmethod
-    def _take_back(self, channel: Channel, until: int) -> None:
-        """What a channel worked out ahead of an instant did not happen."""
+    def _take_back(self, channel: Channel, until: int, was: EffectiveConverter) -> None:
+        """What a channel worked out ahead of an instant did not happen; ``was`` is how it has been set up
+        until then."""
 
     @abstractmethod
     def _tell_ahead(self, detector: ComparatorDetector) -> None:
@@ -209,7 +210,7 @@ class FollowedSetUp(Run):
             channel.config.name, False
         )
         if is_ahead:
-            self._take_back(channel, now)
+            self._take_back(channel, now, before.converter)
         self._know_pins(change.silicon)
         pace = self._numbered(after.converter.pace, change.silicon)
         is_carried_anew = (before.carriers, before.run) != (after.carriers, after.run)
@@ -229,10 +230,25 @@ class FollowedSetUp(Run):
             timer = self.timer(after.timer, now)
             if timer is not None:
                 channel.pace.follow(timer.courses(float(now)))
+        self._show_inputs(channel.config, before.converter, now)
         if before.windows != after.windows or before.converter.slots != after.converter.slots:
             self._judge_anew(channel, after)
         if is_ahead:
             self._go_on(channel)
+
+    def _show_inputs(
+        self, converter: EffectiveConverter, before: EffectiveConverter, now: int
+    ) -> None:
+        """Slots that a reaction points are pointed to other inputs, by whomever."""
+        known = self.machine.setup.part.converter(converter.name)
+        for number, output in enumerate(self.config.outputs):
+            if output.kind != "input" or output.name != converter.name or known is None:
+                continue
+            place = output.places[0]
+            if place < min(len(converter.slots), len(before.slots)):
+                channel = known.channel(converter.slots[place].pin, converter.slots[place].negative)
+                if channel is not None:
+                    self.outputs.point(number, float(now), channel)
 
     def point_to(self, channel: Channel, where: Pointing, now: int) -> None:
         """The program starts a converter that it has pointed somewhere: the next of its slots, or another."""
@@ -257,7 +273,7 @@ class FollowedSetUp(Run):
             is_ahead = not self._is_acted_upon(channel)
             is_on = not self._halted.get(owner, False)
             if is_ahead and is_on:
-                self._take_back(channel, now)
+                self._take_back(channel, now, self._late_set_up.before(owner))
             channel.leave_steady(self._late_set_up.before(owner))
             channel.pace.follow(self._timers[name].courses(float(now)))
             if is_ahead and is_on:

@@ -12,6 +12,7 @@ import numpy as np
 
 from wattigram.core.board.channel import Channel, Judgeable, Standing
 from wattigram.core.board.dma_buffer import BufferPart
+from wattigram.core.contract.board_config import EffectiveConverter
 from wattigram.core.emulator.result_delivery import IntArray, ResultDelivery
 
 Work = tuple[int, Callable[[], None]]
@@ -79,9 +80,10 @@ class HandOvers:
         parts, judged = channel.advance(ticks, executor)
         return self._units(parts), judged
 
-    def take_back(self, until: int) -> tuple[list[Work], list[Judgeable]]:
-        """The channel has been switched off: what began after ``until`` did not happen. What still
-        comes, in place of what was to come before; and what was judged until then, once more."""
+    def take_back(self, until: int, was: EffectiveConverter) -> tuple[list[Work], list[Judgeable]]:
+        """The channel has been switched off, or set up otherwise: what began after ``until`` did not
+        happen. What still comes, in place of what was to come before; and what was judged until then, once
+        more. ``was`` is how it has been set up until now, told by its triggers."""
         begun, channel = self._begun, self._channel
         if begun is None:
             return [], []
@@ -90,7 +92,15 @@ class HandOvers:
         are_taken = results is not None and len(results) <= begun.standing.results
         channel.stand_again(begun.standing)
         kept = len(results or ())
-        parts, judged = channel.advance(until, None)
+        parts: list[BufferPart] = []
+        judged: list[Judgeable] = []
+        if channel.is_steady and channel.config.pace.singly:
+            # A trigger starts one slot: of the cycle that has begun only those that had theirs.
+            begins = until // channel.config.cycle_ticks * channel.config.cycle_ticks
+            parts, judged = channel.advance(begins, None)
+            channel.leave_steady(was)
+        more = channel.advance(until, None)
+        parts, judged = parts + more[0], judged + more[1]
         if results is not None and are_taken:
             del results[kept:]  # routes have them already
         parts = [*begun.waiting, *parts][begun.handed :]

@@ -20,7 +20,12 @@ from wattigram.core.board.event_detection import (
     ThresholdDetector,
 )
 from wattigram.core.board.wire_words import WireWords
-from wattigram.core.contract.board_config import EffectiveBench, EffectiveConfig, EffectiveWatch
+from wattigram.core.contract.board_config import (
+    EffectiveBench,
+    EffectiveConfig,
+    EffectiveConverter,
+    EffectiveWatch,
+)
 from wattigram.core.contract.link import FLAG_UNSEQUENCED, FrameType, LateWrite
 from wattigram.core.emulator.configure import Silicon
 from wattigram.core.emulator.followed_setup import FollowedSetUp
@@ -275,9 +280,9 @@ class ImageRun(FollowedSetUp):
             if tap.by_hardware and tap.converter == channel.stream:
                 yield watcher
 
-    def _take_back(self, channel: Channel, until: int) -> None:
+    def _take_back(self, channel: Channel, until: int, was: EffectiveConverter) -> None:
         """A channel that was worked out ahead has been switched off: what began later did not happen."""
-        works, judged = self._hand_overs[channel.stream].take_back(until)
+        works, judged = self._hand_overs[channel.stream].take_back(until, was)
         self._again += works
         before = {one.number: one for one in self._judges.pop(channel.stream, ())}
         self._watchers = [before.get(one.number, one) for one in self._watchers]
@@ -388,7 +393,7 @@ class ImageRun(FollowedSetUp):
             if not on:
                 end = now if self._end_ticks is None else min(now, self._end_ticks)
                 if is_ahead:
-                    self._take_back(channel, end)
+                    self._take_back(channel, end, self._late_set_up.before(owner))
                 channel.leave_steady(self._late_set_up.before(owner))
             since = max(float(now), channel.pace.free_ticks)
             channel.pace.pause(since, float(now) if on else None)

@@ -11,7 +11,7 @@ from wattigram.core.base.errors import FirmwareError
 from wattigram.core.base.quantity import format_rounded
 from wattigram.core.firmware.controls import is_started_by_program
 from wattigram.core.firmware.hooks import IsrHook, isr_hooks
-from wattigram.core.firmware.register_c import c_register, flag_c, read_c, set_flag_c
+from wattigram.core.firmware.register_c import c_register, field_code_c, flag_c, read_c, set_flag_c
 from wattigram.core.firmware.tables import ChainTable, Tables
 from wattigram.core.model.design import (
     Dma,
@@ -23,7 +23,7 @@ from wattigram.core.model.design import (
     Workspace,
 )
 from wattigram.core.predict.timing import repoints, retrieval_timing, scan_timing, slot_order
-from wattigram.core.silicon.registers import c_name, field_value, hardware_watches, register_map
+from wattigram.core.silicon.registers import c_name, hardware_watches, register_map
 from wattigram.core.silicon.registers.equivalents import channel_settings
 
 
@@ -408,18 +408,7 @@ class HandlerWriter:
                 if what == "pair":
                     yield set_flag_c(self.registers, owner, what, on=bool(setting))
                     continue
-                place = self.registers.find(owner, what)
-                at = self.registers.at(place.address)
-                assert at is not None
-                register = c_register(at)
-                bits = f"{at.block.name}_{at.register.name}_{place.field.name}"
-                code = field_value(self.workspace.part, place, setting)
-                value = f"({register} & ~{bits}_BITS) | {bits}({code}u)"
-                if len(at.register.fields) == 1:
-                    value = f"{bits}({code}u)"
-                if at.register.width < 32:
-                    value = f"(uint{at.register.width}_t)({value})"
-                yield f"{register} = {value}; /* {signal.name} */"
+                yield f"{field_code_c(self.registers, owner, what, setting)} /* {signal.name} */"
 
     def _window_lines(self, chain: ChainTable) -> Iterator[str]:
         """Tell events of windows that the converter judges."""

@@ -18,13 +18,14 @@ from wattigram.core.contract.board_config import (
     EffectiveReading,
 )
 from wattigram.core.firmware.c_names import c_comment, c_identifier, c_identifiers, c_string
-from wattigram.core.firmware.register_c import c_register, field_value_c, read_c
+from wattigram.core.firmware.register_c import c_register, field_code_c, field_value_c, read_c
 from wattigram.core.firmware.tables import ChainTable, Tables
 from wattigram.core.model.design import (
     CallAction,
     ConverterAction,
     EndAction,
     PinAction,
+    PointAction,
     Polling,
     Reaction,
     ScaledAction,
@@ -271,6 +272,8 @@ class ProgramWriter:
             yield from self._control(do, effective.acts_on)
         elif isinstance(do, PinAction):
             yield from self._pin(do, effective)
+        elif isinstance(do, PointAction):
+            yield from self._point(do, effective)
         elif effective.action == "sends":
             yield from self._send(effective)
         else:
@@ -306,6 +309,18 @@ class ProgramWriter:
             case action:
                 first, second = (high, low) if action == "follows" else (low, high)
                 yield from ("if (holds) {", f"    {first}", "} else {", f"    {second}", "}")
+
+    def _point(self, do: PointAction, effective: EffectiveReaction) -> Iterator[str]:
+        """The channel of each of the signal's slots, or the one bit of a converter that lists them."""
+        assert effective.output is not None
+        output = self._config.outputs[effective.output]
+        name, note = output.name, f" /* {c_comment(f'{do.signal} at {do.pin}')} */"
+        if self.registers.has(name, "listed"):
+            only = frozenset({effective.channel})
+            yield field_code_c(self.registers, name, "listed", only) + note
+            return
+        for place in output.places:
+            yield field_code_c(self.registers, name, "channel", effective.channel, place) + note
 
     def _put(self, pin: str) -> str:
         """Beginning of the name of the functions of a pin's port.

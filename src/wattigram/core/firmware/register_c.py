@@ -8,7 +8,14 @@ import msgspec
 
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.model.part import Register, RegisterField
-from wattigram.core.silicon.registers import RegisterAt, RegisterMap, Symbol, Write, c_name
+from wattigram.core.silicon.registers import (
+    RegisterAt,
+    RegisterMap,
+    Symbol,
+    Write,
+    c_name,
+    field_value,
+)
 
 
 def c_register(register: RegisterAt) -> str:
@@ -140,6 +147,25 @@ def field_value_c(registers: RegisterMap, owner: str, name: str, value: str) -> 
     if len(register.register.fields) == 1:
         return f"{target} = {cast}{macro}({number});"
     return f"{target} = {cast}(({target} & ~{macro}_BITS) | {macro}({number}));"
+
+
+def field_code_c(
+    registers: RegisterMap, owner: str, name: str, value: int | frozenset[int], index: int = 0
+) -> str:
+    """A statement that puts a value of the design into a field and leaves what is beside it.
+
+    Raises :class:`FirmwareError` where there is no such field.
+    """
+    register, field = _found(registers, owner, name, index)
+    code = field_value(registers.part, registers.find(owner, name, index), value)
+    target = c_register(register)
+    macro = c_field(register.block.name, register.register, field)
+    put = field_term(register.block.name, register.register, field, code) if code else "0u"
+    if len(register.register.fields) > 1:
+        put = f"({target} & ~{macro}_BITS) | {put}"
+    if register.register.width < 32:
+        put = f"(uint{register.register.width}_t)({put})"
+    return f"{target} = {put};"
 
 
 def _found(

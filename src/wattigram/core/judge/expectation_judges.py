@@ -52,7 +52,6 @@ from wattigram.core.model.design import (
     TripExpectation,
     WaveformExpectation,
 )
-from wattigram.core.predict.pins import set_while_running
 
 FEWEST_SAMPLES = 16
 SINE_SAMPLES = 1 << 20
@@ -124,9 +123,9 @@ def _judge(take: Take, expectation: Expectation) -> Judgement:
     if isinstance(expectation, EdgesExpectation):
         return judge_edges(take, expectation)
     if isinstance(expectation, OF_WHAT_IS_EXPECTED):
-        pin = set_while_running(take.workspace, take.workspace.project.signal(expectation.signal))
-        if pin:
-            return not_judged(f"{pin} is set while the board runs: nothing is known beforehand")
+        unforeseen = take.unforeseen(expectation.signal)
+        if unforeseen:
+            return not_judged(unforeseen)
     count = take.came(expectation.signal)
     if count < FEWEST_SAMPLES:
         return _too_few(take, expectation.signal, count)

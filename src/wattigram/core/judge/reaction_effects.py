@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import math
 import re
-from collections.abc import Iterator
+from collections.abc import Iterator, Sequence
 from typing import Literal
 
 import msgspec
@@ -23,6 +23,7 @@ from wattigram.core.model.design import (
     PairTripped,
     PeriodElapsed,
     PinAction,
+    PointAction,
     ProgramOutput,
     Reaction,
     ResultsFetched,
@@ -143,21 +144,26 @@ def fetched_s(
     return np.array(ends)
 
 
-# --- pins
+# --- pins, and inputs of signals
 
 
-def pin_effects(take: Take, reaction: Reaction, within_s: float) -> Effects:
-    """Changes of a pin that a reaction makes, held against its causes.
+def change_effects(take: Take, reaction: Reaction, within_s: float) -> Effects:
+    """Changes that a reaction makes of a pin's level, or of the input that a signal is read at, held
+    against its causes.
 
-    A cause that leaves the pin as it is has no effect; all reactions that set the pin are followed
-    for that.
+    A cause that leaves it as it is has no effect; all reactions that set the same are followed for
+    that.
     """
     output = output_of(reaction)
     assert output is not None
-    wanted = wanted_changes(take, output.names[0])
+    is_pin = output.kind == "pins"
+    wanted = (
+        wanted_changes(take, output.names[0]) if is_pin else wanted_inputs(take, output.names[0])
+    )
     mine = [(due, level) for due, level, owner in wanted if owner == reaction.name]
     seen = samples_of(take, output)
-    times, levels = seen.times_s.tolist(), (seen.values & 1).astype(bool).tolist()
+    times = seen.times_s.tolist()
+    levels = (seen.values & 1 if is_pin else seen.values).tolist()
     changes = [
         (at, level)
         for before, at, level in zip(levels, times[1:], levels[1:], strict=False)
@@ -201,10 +207,37 @@ def wanted_changes(take: Take, pin: str) -> list[tuple[Due, bool, str]]:
     return wanted
 
 
+def wanted_inputs(take: Take, signal: str) -> list[tuple[Due, int, str]]:
+    """Causes that let a signal be read at another input, with the channel after it and the reaction that
+    does it."""
+    workspace = take.workspace
+    chain = workspace.project.chain_of(signal)
+    assert chain is not None
+    converter = workspace.converter(chain)
+    setters = [
+        (one, one.do)
+        for one in workspace.project.reactions
+        if isinstance(one.do, PointAction) and one.do.signal == signal
+    ]
+    seen = samples_of(take, ProgramOutput("input", (signal,))).values
+    now = converter.channel(workspace.project.signal(signal).pin, None)
+    if take.begins_ticks and len(seen):
+        now = int(seen[0])
+    due = [(cause, one, do) for one, do in setters for cause in causes_of(take, one)]
+    wanted = []
+    for cause, one, do in sorted(due, key=lambda row: row[0].time_s):
+        after = converter.channel(do.pin, None)
+        assert after is not None
+        if after != now:
+            wanted.append((cause, after, one.name))
+        now = after
+    return wanted
+
+
 def _matched(
     take: Take,
-    mine: list[tuple[Due, bool]],
-    changes: list[tuple[float, bool]],
+    mine: Sequence[tuple[Due, int]],
+    changes: Sequence[tuple[float, int]],
     within_s: float,
     *,
     count_others: bool,
@@ -409,8 +442,8 @@ def text_effects(take: Take, reaction: Reaction, within_s: float) -> Effects:
 def effects_of(take: Take, reaction: Reaction, within_s: float) -> Effects | None:
     """Causes and effects of a reaction; None for one whose effect nobody sees."""
     match reaction.do:
-        case PinAction():
-            return pin_effects(take, reaction, within_s)
+        case PinAction() | PointAction():
+            return change_effects(take, reaction, within_s)
         case TextAction() | BytesAction():
             return text_effects(take, reaction, within_s)
         case BarAction():

@@ -20,6 +20,7 @@ from wattigram.core.model.design import (
     PeriodAction,
     PeriodElapsed,
     PinAction,
+    PointAction,
     ResultsFetched,
     RunStarted,
     TextAction,
@@ -129,10 +130,51 @@ def fresh_do(workspace: Workspace, kind: str, when: When) -> Do:
             if not project.chains:
                 raise QuantityError("Nothing is converted.", cure="Put a signal into a slot.")
             return ConverterAction(converter=project.chains[0].converter)
+        case "point":
+            return _fresh_pointing(workspace)
         case "end":
             return EndAction()
         case _:
             return CallAction(function="own_code")
+
+
+def _fresh_pointing(workspace: Workspace) -> PointAction:
+    """The first signal that can be pointed, and the first other input of its converter, one that is wired
+    where there is any."""
+    known = pointable_signals(workspace)
+    if not known:
+        raise QuantityError(
+            "No signal can be pointed to another input.",
+            cure="Put one with a single pin into a slot.",
+        )
+    pins = pointable_pins(workspace, known[0])
+    own = workspace.project.signal(known[0]).pin
+    others = [pin for pin in pins if pin != own]
+    wired = [pin for pin in others if workspace.project.wired(pin) is not None]
+    return PointAction(signal=known[0], pin=(wired or others or [own])[0])
+
+
+def pointable_signals(workspace: Workspace) -> tuple[str, ...]:
+    """Signals with one pin in a slot of a converter that can be pointed while it runs."""
+    project = workspace.project
+    found = []
+    for chain in project.chains:
+        converter = workspace.converter(chain)
+        free = converter.sequence == "free" or (
+            converter.sequence == "ascending" and len(chain.slots) == 1
+        )
+        if free:
+            found += [one.name for one in project.signals_of(chain) if one.negative is None]
+    return tuple(found)
+
+
+def pointable_pins(workspace: Workspace, signal: str) -> tuple[str, ...]:
+    """Inputs of a signal's converter."""
+    chain = workspace.project.chain_of(signal)
+    if chain is None:
+        return ()
+    converter = workspace.converter(chain)
+    return (*converter.channels, *(item.name for item in converter.internal))
 
 
 def _value_signal(workspace: Workspace, when: When) -> str:

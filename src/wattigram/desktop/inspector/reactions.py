@@ -26,6 +26,7 @@ from wattigram.core.model.design import (
     PeriodAction,
     PeriodElapsed,
     PinAction,
+    PointAction,
     Reaction,
     ResultsFetched,
     RunStarted,
@@ -54,6 +55,8 @@ from wattigram.desktop.inspector.fresh_reactions import (
     fresh_do,
     fresh_when,
     pair_signals,
+    pointable_pins,
+    pointable_signals,
     threshold_places,
 )
 from wattigram.desktop.inspector.number_entry import byte_entry, read_byte
@@ -80,6 +83,7 @@ DO = {
     "text": "send text",
     "bytes": "send bytes",
     "converter": "stop, start or re-arm",
+    "point": "read a signal at another pin",
     "end": "end the run",
     "call": "call own code",
 }
@@ -388,6 +392,11 @@ def _do_fields(workspace: Workspace, reaction: Reaction) -> list[Field]:
                     of("action", lambda text: next(one for one in ACTIONS if ACTIONS[one] == text)),
                     tuple(ACTIONS.values()),
                 ),
+            ]
+        case PointAction(signal=signal, pin=pin):
+            return [
+                Field("signal", signal, of("signal", str), pointable_signals(workspace)),
+                Field("input", pin, of("pin", str), pointable_pins(workspace, signal)),
             ]
         case EndAction():
             return []

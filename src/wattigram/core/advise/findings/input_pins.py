@@ -14,7 +14,14 @@ from wattigram.core.model.bench import (
     Wiring,
     resolve_source,
 )
-from wattigram.core.model.design import Chain, Signal, Workspace, given_sampling, part_faults
+from wattigram.core.model.design import (
+    Chain,
+    Signal,
+    Workspace,
+    given_sampling,
+    part_faults,
+    pointed_pins,
+)
 from wattigram.core.model.design.edits import AddSlot, SetPin, SetWiring
 from wattigram.core.predict.accuracy import adequate_sampling_s
 from wattigram.core.predict.pins import input_resistance_ohm, input_source
@@ -87,13 +94,16 @@ def pin_not_wired(workspace: Workspace) -> Iterator[Finding]:
                 ),
                 signal=signal.name,
             )
-        if workspace.wiring(signal.pin) is None:
+        for pin in (signal.pin, *pointed_pins(workspace.project.reactions, signal.name)):
+            if workspace.wiring(pin) is not None:
+                continue
+            there = "" if pin == signal.pin else " there"
             yield Finding(
                 "pin-not-wired",
                 "note",
-                f"pin {signal.pin}",
-                f"Nothing is wired to {signal.pin}",
-                f"The bench does not say what feeds {signal.name}; it is expected to read 0 V. "
+                f"pin {pin}",
+                f"Nothing is wired to {pin}",
+                f"The bench does not say what feeds {signal.name}{there}; it is expected to read 0 V. "
                 "Click its pin to wire it.",
                 signal=signal.name,
             )
@@ -158,6 +168,8 @@ def pin_beyond_limits(workspace: Workspace) -> Iterator[Finding]:
     )
     for signal in workspace.project.signals:
         users[signal.pin] = signal.name
+        for pin in pointed_pins(workspace.project.reactions, signal.name):
+            users.setdefault(pin, signal.name)
         if signal.negative is not None:
             users[signal.negative] = f"negative pin of {signal.name}"
     for pin, user in users.items():

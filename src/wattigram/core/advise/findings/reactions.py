@@ -293,7 +293,10 @@ def output_set_twice(workspace: Workspace) -> Iterator[Finding]:
     first: dict[str, Reaction] = {}
     for reaction in workspace.project.reactions:
         output = output_of(reaction)
-        if output is None or output.kind == "uart":
+        if output is None or output.kind in {
+            "uart",
+            "input",
+        }:  # texts follow each other; inputs take turns
             continue
         for name in output.names:
             key = f"{output.kind} {name}"

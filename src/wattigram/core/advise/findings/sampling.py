@@ -12,6 +12,7 @@ from wattigram.core.model.bench import FloatingInput, SineSource
 from wattigram.core.model.design import Chain, TimerTrigger, Workspace, sampled_alike
 from wattigram.core.model.design.edits import Edit, SetPeriod, SetSampling, SetSamplings
 from wattigram.core.predict.accuracy import SlotSettling, slot_settling
+from wattigram.core.predict.expected import read_everywhere
 from wattigram.core.predict.pins import input_source
 from wattigram.core.predict.timing import scan_timing, signal_rate_hz
 
@@ -20,11 +21,12 @@ from wattigram.core.predict.timing import scan_timing, signal_rate_hz
 def sampling_too_short(workspace: Workspace) -> Iterator[Finding]:
     """A reading leans towards the slot before it."""
     for chain in workspace.project.chains:
-        for place, slot in enumerate(chain.slots):
-            settling = slot_settling(workspace, chain, place)
-            if settling.adequate or _floats(workspace, slot.signal):
+        for place, there in _slots_everywhere(workspace, chain):
+            slot = chain.slots[place]
+            settling = slot_settling(there, chain, place)
+            if settling.adequate or _floats(there, slot.signal):
                 continue
-            remedy = adequate_sampling(workspace, chain, place)
+            remedy = adequate_sampling(there, chain, place)
             behind = f" and {format_si(settling.external_f, 'F')}" if settling.external_f else ""
             if settling.needed_s is None:
                 reason = (
@@ -48,12 +50,20 @@ def sampling_too_short(workspace: Workspace) -> Iterator[Finding]:
                 "sampling-too-short",
                 "error" if settling.wired_error_lsb > 0.5 else "warning",
                 f"{chain.converter}, slot {place + 1}",
-                f"{slot.signal} reads its neighbour",
+                f"{slot.signal} reads its neighbour"
+                + ("" if there is workspace else f" at {there.project.signal(slot.signal).pin}"),
                 f"{reason}: {_amount(settling)} left over from {settling.neighbour}.{advice}",
                 remedy,
                 signal=slot.signal,
                 converter=chain.converter,
             )
+
+
+def _slots_everywhere(workspace: Workspace, chain: Chain) -> Iterator[tuple[int, Workspace]]:
+    """Places of slots, each as designed and with its signal at each other pin that it is pointed to."""
+    for place, slot in enumerate(chain.slots):
+        for there in read_everywhere(workspace, slot.signal):
+            yield place, there
 
 
 def _floats(workspace: Workspace, name: str) -> bool:

@@ -32,7 +32,7 @@ from wattigram.core.model.design import (
     signal_scale,
     tap_index,
 )
-from wattigram.core.predict.expected import SteadyTimes
+from wattigram.core.predict.expected import SteadyTimes, pointed_outputs
 from wattigram.core.predict.timing import buffer_numbers, scan_timing, signal_rate_hz
 
 FloatArray = NDArray[np.float64]
@@ -287,6 +287,8 @@ class LiveRun:
         self._output_streams = range(
             OUTPUT_STREAM, OUTPUT_STREAM + len(project.routes) + len(moved)
         )
+        self._is_pointed = bool(pointed_outputs(workspace))
+        """What is expected follows from what the program does."""
         self._outputs: dict[int, tuple[FloatArray, FloatArray]] = {}
         self._output_ends: dict[int, int] = {}
         self.shown: frozenset[tuple[str, bool]] = frozenset()
@@ -322,7 +324,7 @@ class LiveRun:
 
     def update(self) -> None:
         """Bring what is looked at up to date; of the receiving thread only."""
-        if self.shown:
+        if self.shown or self._is_pointed:
             for stream in self._output_streams:
                 self._update_output(stream)
         for key in self.shown:

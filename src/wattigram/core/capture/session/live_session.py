@@ -25,6 +25,7 @@ from wattigram.core.capture.session.link_load import overload_text
 from wattigram.core.capture.session.live_run import LiveRun
 from wattigram.core.capture.session.memory_reader import LOOK_S, read_memory
 from wattigram.core.capture.session.output_view import output_pictures
+from wattigram.core.capture.session.pointed_history import PointedHistory
 from wattigram.core.capture.session.port import debugger_of, open_port
 from wattigram.core.capture.session.recording_plan import RecordingPlan
 from wattigram.core.capture.session.run_takes import RunTakes
@@ -80,6 +81,7 @@ class LiveSession:
         """A take that was being written when the board went away; whoever has seen the session fail
         takes it."""
         self._history: History = ((0, workspace),)
+        self._pointed = PointedHistory()
         self._reception = StreamReceiver(workspace, keeps=True)
         self._takes = RunTakes(self._reception, lambda: self._history)
         self.now = LiveRun(self._takes.kept, workspace)
@@ -407,9 +409,10 @@ class LiveSession:
         held, takes.held = tuple(takes.held), []
         frozen, takes.frozen = takes.frozen, None
         copied, takes.copied = takes.copied, None
+        history = self._pointed.of(self._history, self.now)
         pictures = {}
         for request in self._requests:
-            drawn = self._drawer.picture(request, self._history)
+            drawn = self._drawer.picture(request, history)
             if drawn is not None:
                 pictures[request.signal] = drawn
         lead = workspace.project.chains[0] if workspace.project.chains else None
@@ -450,7 +453,7 @@ class LiveSession:
                 copied=copied,
                 hold=takes.hold_state,
                 now=self.now,
-                history=self._history,
+                history=history,
             )
         )
 

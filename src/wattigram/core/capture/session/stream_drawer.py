@@ -17,14 +17,14 @@ from wattigram.core.capture.session.stream_view import (
     signal_numbers,
     to_columns,
 )
-from wattigram.core.contract.link import REDUCED_STREAM, STAMP_STREAM
+from wattigram.core.contract.link import OUTPUT_STREAM, REDUCED_STREAM, STAMP_STREAM
 from wattigram.core.model.design import (
     Chain,
     Signal,
     rate_divisor,
     tap_index,
 )
-from wattigram.core.predict.expected import History, TimestampedTimes
+from wattigram.core.predict.expected import History, TimestampedTimes, pointed_outputs
 from wattigram.core.predict.timing import signal_rate_hz
 
 STAMPS_SEEN = 1 << 17
@@ -62,6 +62,9 @@ class StreamDrawer:
         ring = self._reception.rings.get(stream)
         if ring is None:
             return expected_only(window, signal, request.span_s, rate_hz, request.columns)
+        number = pointed_outputs(workspace).get(signal.name)
+        if number is not None and OUTPUT_STREAM + number not in self._reception.rings:
+            window.is_known = False  # nobody tells where it is read
         wanted = max(2, round(request.span_s * rate_hz))
         self._tell_instants(window, chain)
         if stage is not None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from functools import cached_property
 from pathlib import Path
 
 import numpy as np
@@ -27,11 +28,15 @@ from wattigram.core.model.design import (
     tap_index,
 )
 from wattigram.core.predict.expected import (
+    History,
     SampleTimes,
     SteadyTimes,
     TimestampedTimes,
+    pointed_outputs,
     unwrap_stamps,
+    with_pointings,
 )
+from wattigram.core.predict.pins import set_while_running
 from wattigram.core.predict.timing import buffer_numbers, scan_timing
 
 BLOCK_SAMPLES = 1 << 18
@@ -160,11 +165,23 @@ class Take(TakeFile):
                 np.int64
             )
         first = -(-since // slots)
-        ticks = ticks[first * slots - since :]
-        whole = len(ticks) // slots * slots
-        return TimestampedTimes(
-            self.workspace, chain, ticks[:whole].reshape(-1, slots), self.tick_hz, first
-        )
+        begins = first * slots - since
+        part = slice(begins, max(begins, len(ticks) - (len(ticks) - begins) % slots))
+        held, known = ticks[part].reshape(-1, slots), came[part].reshape(-1, slots)
+        if chain.per_trigger != "conversion":
+            self._fill_scans(chain, held, known)
+        return TimestampedTimes(self.workspace, chain, held, self.tick_hz, first)
+
+    def _fill_scans(self, chain: Chain, held: NDArray[np.int64], came: NDArray[np.bool_]) -> None:
+        """Instants of what was lost of a scan, as far from what came of it as in every scan; in place."""
+        cycles = np.flatnonzero(came.any(axis=1) & ~came.all(axis=1))
+        if not len(cycles):
+            return
+        each_s = SteadyTimes(self.workspace, chain).held_s(0, 1)[0]
+        offsets = np.rint(each_s * self.tick_hz).astype(np.int64)
+        place = came[cycles].argmax(axis=1)
+        began = held[cycles, place] - offsets[place]
+        held[cycles] = np.where(came[cycles], held[cycles], began[:, None] + offsets)
 
     def valid(self, stream: int, numbers: NDArray[np.int64]) -> NDArray[np.bool_]:
         """Which of some item numbers of a stream, ascending, really came.
@@ -360,6 +377,30 @@ class Take(TakeFile):
         """Unreduced samples of a signal that really came."""
         lost = sum(last - first for first, last in self.missing(name))
         return self.raw_count(name) - self.first_sample(name) - lost
+
+    @cached_property
+    def history(self) -> History:
+        """The project at the start, after each turn of a knob, and after each time that the program let a
+        signal be read at another pin."""
+        seen = []
+        for name, number in pointed_outputs(self.workspace).items():
+            output = self.output(number)
+            ticks = np.rint(output.times_s * self.tick_hz).astype(np.int64)
+            seen += [
+                (at, name, channel)
+                for at, channel in zip(ticks.tolist(), output.values.tolist(), strict=True)
+            ]
+        return with_pointings(self.bench_history, seen)
+
+    def unforeseen(self, name: str) -> str:
+        """Why nothing can be expected of a signal, as a clause; "" where something is."""
+        pin = set_while_running(self.workspace, self.workspace.project.signal(name))
+        if pin:
+            return f"{pin} is set while the board runs: nothing is known beforehand"
+        number = pointed_outputs(self.workspace).get(name)
+        if number is not None and not len(self.output(number).times_s):
+            return f"the program reads {name} at one pin and then at another, and nobody tells when"
+        return ""
 
     def output(self, number: int) -> OutputSamples:
         """What took effect at the end of route ``number``, or left a UART as the report of that

@@ -100,7 +100,7 @@ class TakeFile:
         return boards_from_json(self.boards_text, f"{self.path}: boards")
 
     @cached_property
-    def history(self) -> History:
+    def bench_history(self) -> History:
         """The project at the start and after each turn of a knob."""
         entries = [(0, self.workspace)]
         if "bench" in self._file:
@@ -292,10 +292,10 @@ class TakeFile:
         """The same data beside another design, such as the one that the board really had; closed
         with this one."""
         other = copy.copy(self)
-        for name in ("workspace", "history"):
+        for name in ("workspace", "bench_history", "history"):
             other.__dict__.pop(name, None)
         other.__dict__["workspace"] = workspace
-        other.__dict__["history"] = ((0, workspace),)
+        other.__dict__["bench_history"] = ((0, workspace),)
         other._instants = {}
         return other
 

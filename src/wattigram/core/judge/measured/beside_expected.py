@@ -16,7 +16,6 @@ from wattigram.core.judge.compared_streams import Compared, compared
 from wattigram.core.judge.measured.figures import Figure
 from wattigram.core.judge.measured.wanted import CURVE_POINTS
 from wattigram.core.predict.expected import BAND_SIGMAS
-from wattigram.core.predict.pins import set_while_running
 
 BLOCK = 1 << 16
 NO_NOISE_V = 1e-15
@@ -79,9 +78,9 @@ def comparable(channel: TakeChannel) -> Callable[[int, int], Compared]:
     take, name = channel.take, channel.signal.name
     chain = take.workspace.project.chain_of(name)
     assert chain is not None
-    pin = set_while_running(take.workspace, channel.signal)
-    if pin:
-        raise ValueError(f"{pin}, which drives it, is set while the firmware runs")
+    unforeseen = take.unforeseen(name)
+    if unforeseen:
+        raise ValueError(unforeseen)
 
     def compare(begin: int, end: int) -> Compared:
         both = compared(take, chain, name, begin, end, channel.filtered)

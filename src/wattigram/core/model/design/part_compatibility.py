@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from wattigram.core.model.design.outputs import ChainFollow, Playback
 from wattigram.core.model.design.project import Chain, Project
-from wattigram.core.model.design.reaction import InputChanged, output_of
+from wattigram.core.model.design.reaction import InputChanged, PointAction, output_of
 from wattigram.core.model.design.retrieval import Dma, Fifo, Interrupt
 from wattigram.core.model.design.route import DacDestination
 from wattigram.core.model.design.sampling_groups import sampled_alike
@@ -318,12 +318,51 @@ def _output_faults(faults: _Faults, project: Project) -> None:
             faults.known(route.timer.timer, timers, f"route “{route.name}”: timer")
 
 
+def _pointing_faults(faults: _Faults, project: Project, name: str, do: PointAction) -> None:
+    """The converter of a signal reaches the other input, and samples it for the same time."""
+    chain = project.chain_of(do.signal)
+    converter = faults.part.converter(chain.converter) if chain is not None else None
+    if chain is None or converter is None:
+        return
+    inputs = (*converter.channels, *(item.name for item in converter.internal))
+    faults.known(do.pin, inputs, f"reaction “{name}”: input of {converter.name}")
+    if do.pin not in inputs:
+        return
+    who = f"reaction “{name}” points {do.signal} to {do.pin}, and {converter.name}"
+    if converter.sequence == "software":
+        faults.sentences.append(
+            f"{who} is pointed to every slot by the program anew. Give {do.pin} a slot of its own."
+        )
+    elif converter.sequence == "ascending" and len(chain.slots) > 1:
+        faults.sentences.append(
+            f"{who} goes up by channel, so that slots would change their places. Give {do.pin} a slot of "
+            "its own."
+        )
+    places = chain.places_of(do.signal)
+    moved = project.replaced(
+        signals=tuple(
+            one.replaced(pin=do.pin) if one.name == do.signal else one for one in project.signals
+        )
+    )
+    for place in places:
+        alike = set(sampled_alike(moved, faults.part, chain, place)) - set(places)
+        if any(
+            chain.slots[one].sampling_cycles != chain.slots[place].sampling_cycles for one in alike
+        ):
+            faults.sentences.append(
+                f"{who} samples that for another time, with slot {min(alike) + 1}. Give both the same."
+            )
+            return
+
+
 def _reaction_faults(faults: _Faults, project: Project) -> None:
     ports = tuple(pin for port in faults.part.ports for pin in port.bits)
     dacs = tuple(item.name for item in faults.part.dacs)
     for reaction in project.reactions:
         if isinstance(reaction.when, InputChanged):
             faults.known(reaction.when.pin, ports, f"reaction “{reaction.name}”: port pin")
+        if isinstance(reaction.do, PointAction):
+            _pointing_faults(faults, project, reaction.name, reaction.do)
         output = output_of(reaction)
         known = {"pins": ports, "dac": dacs}.get(output.kind) if output is not None else None
         for name in output.names if output is not None and known is not None else ():

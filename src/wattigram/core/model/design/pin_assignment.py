@@ -16,6 +16,7 @@ from wattigram.core.model.design.edits import (
 from wattigram.core.model.design.project import Signal
 from wattigram.core.model.design.reaction import (
     InputChanged,
+    PointAction,
     ProgramOutput,
     output_of,
     program_outputs,
@@ -163,6 +164,11 @@ def _uses(workspace: Workspace, pin: str) -> list[_Use]:
         _Use(f"looked at by reaction {reaction.name}", takes=True)
         for reaction in project.reactions
         if isinstance(reaction.when, InputChanged) and reaction.when.pin == pin
+    ]
+    uses += [
+        _Use(f"read by {reaction.do.signal} after reaction {reaction.name}", takes=True)
+        for reaction in project.reactions
+        if isinstance(reaction.do, PointAction) and reaction.do.pin == pin
     ]
     uses += [
         _Use(f"set by reaction {reaction.name}")

@@ -21,7 +21,7 @@ from wattigram.core.model.design.expectation import (
 )
 from wattigram.core.model.design.outputs import Generator, Playback, PwmOutput, UartSetup, WaveTable
 from wattigram.core.model.design.quantity import Quantity
-from wattigram.core.model.design.reaction import ConverterAction, Reaction
+from wattigram.core.model.design.reaction import ConverterAction, Reaction, pointed_pins
 from wattigram.core.model.design.reaction_checks import check_reactions
 from wattigram.core.model.design.reference_checks import check_outputs
 from wattigram.core.model.design.retrieval import CircularBuffer, Interrupt, Reader, Retrieval
@@ -416,6 +416,10 @@ class Project(StrictModel, dict=True):
             isinstance(one.do, ConverterAction) and one.do.converter == chain.converter
             for one in self.reactions
         )
+
+    def is_pointed(self, chain: Chain) -> bool:
+        """A reaction points slots of the chain to other inputs."""
+        return any(pointed_pins(self.reactions, slot.signal) for slot in chain.slots)
 
     def is_rearmed(self, chain: Chain) -> bool:
         """A reaction lets the chain fill its buffer once more."""

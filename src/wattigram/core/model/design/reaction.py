@@ -14,7 +14,7 @@ from wattigram.core.base.fields import Every, Share, Volts
 from wattigram.core.base.models import StrictModel
 from wattigram.core.model.design.route import Order
 from wattigram.core.model.design.trigger import Edge
-from wattigram.core.model.field_types import Flag, Name, PinName
+from wattigram.core.model.field_types import Flag, InputName, Name, PinName
 
 Input = Literal["raw", "filtered"]
 Change = Literal["enters", "leaves", "both"]
@@ -223,6 +223,14 @@ class ConverterAction(StrictModel):
     action: Literal["stop", "start", "rearm"] = "stop"
 
 
+class PointAction(StrictModel):
+    """A signal is read at another pin: its slots are pointed there, from the next scan on."""
+
+    kind: Literal["point"] = "point"
+    signal: Name
+    pin: InputName
+
+
 class EndAction(StrictModel):
     """The run ends: converters and timers are turned off, and what is left is handed over."""
 
@@ -255,6 +263,7 @@ Do = (
     | TextAction
     | BytesAction
     | ConverterAction
+    | PointAction
     | EndAction
     | CallAction
 )
@@ -406,17 +415,17 @@ def _text_value(said: str) -> TextValue:
 
 
 class ProgramOutput(msgspec.Struct, frozen=True):
-    """Something that leaves the part because of the program: port pins, a register, a serial
-    port."""
+    """Something that the program moves: port pins, a register, a serial port, the input that a signal
+    is read at."""
 
-    kind: Literal["pins", "duty", "pulse-period", "dac", "uart"]
+    kind: Literal["pins", "duty", "pulse-period", "dac", "uart", "input"]
     names: tuple[str, ...]
-    """Pins, or the one PWM output, DAC or UART."""
+    """Pins, or the one PWM output, DAC, UART or signal."""
 
     @property
     def title(self) -> str:
         """As it is shown."""
-        words = {"duty": "duty of ", "pulse-period": "period of "}
+        words = {"duty": "duty of ", "pulse-period": "period of ", "input": "channel of "}
         return words.get(self.kind, "") + " ".join(self.names)
 
 
@@ -435,6 +444,8 @@ def output_of(reaction: Reaction) -> ProgramOutput | None:
             return ProgramOutput("dac", (dac,))
         case TextAction(uart=uart) | BytesAction(uart=uart):
             return ProgramOutput("uart", (uart,))
+        case PointAction(signal=signal):
+            return ProgramOutput("input", (signal,))
         case _:
             return None
 
@@ -443,6 +454,16 @@ def program_outputs(reactions: tuple[Reaction, ...]) -> tuple[ProgramOutput, ...
     """All that reactions move, each once, in their order: their streams are numbered so."""
     moved = [output_of(reaction) for reaction in reactions]
     return tuple(dict.fromkeys(output for output in moved if output is not None))
+
+
+def pointed_pins(reactions: tuple[Reaction, ...], signal: str) -> tuple[str, ...]:
+    """Pins at which reactions let a signal be read, each once."""
+    pins = [
+        one.do.pin
+        for one in reactions
+        if isinstance(one.do, PointAction) and one.do.signal == signal
+    ]
+    return tuple(dict.fromkeys(pins))
 
 
 def start_levels(reactions: tuple[Reaction, ...]) -> dict[str, bool]:

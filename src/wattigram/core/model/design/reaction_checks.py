@@ -16,6 +16,7 @@ from wattigram.core.model.design.reaction import (
     PairTripped,
     PeriodAction,
     PinAction,
+    PointAction,
     Reaction,
     ResultsFetched,
     TextAction,
@@ -30,7 +31,7 @@ from wattigram.core.model.design.route import (
     PeriodDestination,
     ReceivedSource,
 )
-from wattigram.core.model.design.stage import Comparator, RedundantPair, Threshold
+from wattigram.core.model.design.stage import Comparator, RedundantPair, Stage, Threshold
 from wattigram.core.model.design.trigger import SoftwareTrigger
 
 MOST_OUTPUTS = 8
@@ -42,6 +43,10 @@ class WatchedSignal(Protocol):
 
     @property
     def name(self) -> str: ...
+    @property
+    def negative(self) -> str | None: ...
+    @property
+    def filter(self) -> Stage | None: ...
     @property
     def thresholds(self) -> tuple[Threshold, ...]: ...
     @property
@@ -178,10 +183,37 @@ def _check_do(project: ReactionNames, reaction: Reaction) -> None:
                     f"Reaction “{reaction.name}” {what} {name}, which converts only once. Let it be "
                     "started when it is asked, again and again, or every so often."
                 )
+        case PointAction(signal=name, pin=pin):
+            _check_pointed(project, reaction, name, pin)
         case BarAction(pins=pins) if len(set(pins)) < len(pins):
             raise ValueError(f"Reaction “{reaction.name}” has a pin twice. Remove one.")
         case _:
             pass
+
+
+def _check_pointed(project: ReactionNames, reaction: Reaction, name: str, pin: str) -> None:
+    signals = {signal.name: signal for signal in project.signals}
+    _need(reaction, name, signals, "points")
+    signal = signals[name]
+    chain = next(
+        (one for one in project.chains if any(slot.signal == name for slot in one.slots)), None
+    )
+    fault = cure = ""
+    if chain is None:
+        fault, cure = "is in no slot", "Put it into one"
+    elif signal.negative is not None:
+        fault, cure = "is the difference of two pins", "Point a signal with one pin"
+    elif (signal.filter is not None and signal.filter.done_in == "hardware") or any(
+        window.done_in == "hardware" for window in signal.thresholds
+    ):
+        fault = "is averaged or judged by the converter itself, which knows it by its channel"
+        cure = "Let software do that"
+    elif any(comparator.signal == name for comparator in project.comparators):
+        fault, cure = "is looked at by a comparator, which stays at its pin", "Choose another"
+    if fault:
+        raise ValueError(
+            f"Reaction “{reaction.name}” points “{name}” to {pin}, and {name} {fault}. {cure}."
+        )
 
 
 def _check_rearmed(reaction: Reaction, chain: NamedChain) -> None:

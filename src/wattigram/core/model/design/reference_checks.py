@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Sized
+from collections.abc import Sequence
 from fractions import Fraction
 from typing import Protocol
 
@@ -33,6 +33,11 @@ class _Named(Protocol):
     def name(self) -> str: ...
 
 
+class _SlotNames(Protocol):
+    @property
+    def signal(self) -> str: ...
+
+
 class NamedChain(Protocol):
     """A chain with what others name of it."""
 
@@ -47,7 +52,7 @@ class NamedChain(Protocol):
     @property
     def buffer(self) -> CircularBuffer: ...
     @property
-    def slots(self) -> Sized: ...
+    def slots(self) -> Sequence[_SlotNames]: ...
 
 
 class DesignNames(Protocol):

@@ -1,6 +1,13 @@
 """The stream that every signal should produce: design + bench, by calculation."""
 
 from wattigram.core.predict.expected.events import ExpectedEvent, expected_events
+from wattigram.core.predict.expected.pointed_inputs import (
+    Pointing,
+    input_name,
+    pointed_outputs,
+    read_everywhere,
+    with_pointings,
+)
 from wattigram.core.predict.expected.program_values import (
     expected_program_values,
     setter_of,
@@ -31,6 +38,7 @@ __all__ = [
     "ExpectedStream",
     "ExpectedValues",
     "History",
+    "Pointing",
     "ReadingBand",
     "SampleTimes",
     "SteadyTimes",
@@ -43,7 +51,11 @@ __all__ = [
     "expected_settled",
     "expected_settled_at",
     "expected_values",
+    "input_name",
+    "pointed_outputs",
+    "read_everywhere",
     "setter_of",
     "unwrap_stamps",
+    "with_pointings",
     "workspace_at",
 ]

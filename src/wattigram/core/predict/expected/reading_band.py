@@ -6,6 +6,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.model.design.workspace import Workspace
+from wattigram.core.predict.expected.pointed_inputs import read_everywhere
 from wattigram.core.predict.expected.stream import band_half_width_v, expected_settled_at
 from wattigram.core.predict.program import fetch_wait_s, filter_delay_s
 from wattigram.core.predict.timing import buffer_timing
@@ -18,11 +19,12 @@ class ReadingBand:
     """Lowest and highest value that the program may have of a signal at given instants.
 
     A value is as old as it waited to be fetched, and stays the newest until the next is fetched; what a
-    filter gives lies within what went into it.
+    filter gives lies within what went into it. Of a signal that is pointed to other pins it may be
+    that of any of them.
     """
 
     def __init__(self, workspace: Workspace, signal: str, stream: str) -> None:
-        self._workspace, self._signal = workspace, signal
+        self._everywhere, self._signal = read_everywhere(workspace, signal), signal
         chain = workspace.project.chain_of(signal)
         assert chain is not None
         known = workspace.project.signal(signal)
@@ -44,6 +46,12 @@ class ReadingBand:
         """The same without noise and with an ideal converter: volts, (n,) each."""
         ages_s = np.linspace(0.0, self.oldest_s + later_s, _LOOKS_BACK)
         looked_at_s = np.maximum(times_s[None, :] - ages_s[:, None], 0.0)
-        volts = expected_settled_at(self._workspace, self._signal, looked_at_s.ravel())
-        volts = volts.reshape(looked_at_s.shape)
+        volts = np.concatenate(
+            [
+                expected_settled_at(one, self._signal, looked_at_s.ravel()).reshape(
+                    looked_at_s.shape
+                )
+                for one in self._everywhere
+            ]
+        )
         return volts.min(axis=0), volts.max(axis=0)

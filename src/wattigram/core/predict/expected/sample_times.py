@@ -24,8 +24,9 @@ class SampleTimes(Protocol):
         """Of cycles ``begin`` to ``end``, (cycles, slots) float64, seconds since the start."""
         ...
 
-    def cycle_at(self, ticks: int) -> int:
-        """The first cycle that begins at ``ticks`` or later."""
+    def cycle_at(self, ticks: int, place: int) -> int:
+        """The first cycle that begins at ``ticks`` or later; where each slot has a trigger of its own, the
+        first whose slot ``place`` does."""
         ...
 
 
@@ -43,7 +44,7 @@ class SteadyTimes:
             np.arange(begin, max(begin, end))[:, None] * self._cycle_s + self._held_s[None, :]
         )
 
-    def cycle_at(self, ticks: int) -> int:
+    def cycle_at(self, ticks: int, place: int) -> int:
         return math.ceil(ticks / self._cycle_ticks)
 
 
@@ -65,6 +66,10 @@ class TimestampedTimes:
         first: int = 0,
     ) -> None:
         self._even = SteadyTimes(workspace, chain)
+        cycle = scan_timing(workspace, chain)
+        self._singly = chain.per_trigger == "conversion" and cycle.trigger.pace != "self"
+        self._lead_ticks = [round((one.held_s - one.start_s) * tick_hz) for one in cycle.slots]
+        """From the beginning of a slot until it is held."""
         self._held = held_ticks
         self._tick_hz = tick_hz
         self._first = first
@@ -86,10 +91,13 @@ class TimestampedTimes:
                 even[: first - begin] += known[0] - self._even.held_s(first, first + 1)[0]
         return even
 
-    def cycle_at(self, ticks: int) -> int:
+    def cycle_at(self, ticks: int, place: int) -> int:
         if not len(self._held):
-            return self._even.cycle_at(ticks)
-        return self._first + int(np.searchsorted(self._held[:, 0], ticks))
+            return self._even.cycle_at(ticks, place)
+        first = place if self._singly else 0
+        return self._first + int(
+            np.searchsorted(self._held[:, first], ticks + self._lead_ticks[first])
+        )
 
 
 def unwrap_stamps(

@@ -149,16 +149,25 @@ def expected_settled(
     workspace = history[0][1]
     settled = [
         _settled(current, _chain(current, converter), signal, begin, end, instants)
-        for current, begin, end in _stretches(history, begin_cycle, end_cycle, instants)
+        for current, begin, end in _stretches(
+            history, begin_cycle, end_cycle, instants, _chain(workspace, converter), signal
+        )
     ]
     return _own_volts(workspace, _chain(workspace, converter), signal, settled)
 
 
 def _stretches(
-    history: History, begin_cycle: int, end_cycle: int, instants: SampleTimes
+    history: History,
+    begin_cycle: int,
+    end_cycle: int,
+    instants: SampleTimes,
+    chain: Chain,
+    signal: str,
 ) -> Iterator[tuple[Workspace, int, int]]:
-    """Cycles in which each state of the project was in force."""
-    starts = [0, *(instants.cycle_at(ticks) for ticks, _workspace in history[1:]), end_cycle]
+    """Cycles in which each state of the project was in force for a signal."""
+    place = chain.places_of(signal)[0]
+    later = (instants.cycle_at(ticks, place) for ticks, _workspace in history[1:])
+    starts = [0, *later, end_cycle]
     for (_ticks, current), since, until in zip(history, starts[:-1], starts[1:], strict=True):
         begin, end = max(begin_cycle, since), min(end_cycle, max(since, until))
         if begin < end:
@@ -189,7 +198,7 @@ def expected_raw(
         instants = SteadyTimes(workspace, chain)
     settled: list[FloatArray] = []
     errors: list[FloatArray] = []
-    for current, begin, end in _stretches(history, begin_cycle, end_cycle, instants):
+    for current, begin, end in _stretches(history, begin_cycle, end_cycle, instants, chain, signal):
         pin, left = _readings(current, _chain(current, converter), signal, begin, end, instants)
         settled.append(pin)
         errors.append(left)

@@ -20,6 +20,7 @@ from wattigram.core.model.bench import (
     resolve_source,
 )
 from wattigram.core.model.design.project import Signal
+from wattigram.core.model.design.reaction import pointed_pins
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.pins.output_pins import (
     moved_pins,
@@ -160,7 +161,8 @@ def set_while_running(workspace: Workspace, signal: Signal) -> str:
     """The output pin, of this board or another, that a route or the program sets while it runs and that
     is wired to the signal, so that nothing is expected of it beforehand; "" where none is."""
     bench = workspace.project.bench
-    for pin in (signal.pin, signal.negative):
+    later = pointed_pins(workspace.project.reactions, signal.name)
+    for pin in (signal.pin, signal.negative, *later):
         wiring = workspace.wiring(pin) if pin is not None else None
         source = resolve_source(wiring, bench) if wiring is not None else None
         output = driving_output(workspace, source) if source is not None else None

@@ -17,6 +17,7 @@ from wattigram.core.model.design import (
     PeriodAction,
     PeriodElapsed,
     PinAction,
+    PointAction,
     Reaction,
     ResultsFetched,
     RunStarted,
@@ -130,6 +131,8 @@ def do_texts(reaction: Reaction) -> tuple[str, str]:
                 "rearm": "one run more, once it is over",
             }
             return f"{action.replace('rearm', 're-arm')} {converter}", on[action]
+        case PointAction(signal=signal, pin=pin):
+            return f"point {signal} to {pin}", "from the next scan on"
         case EndAction():
             return "end the run", "all is turned off"
         case call:

@@ -287,7 +287,7 @@ def _is_uneven(workspace: Workspace, chain: Chain, by_software: bool) -> bool:
         "once",
         "self",
     }
-    stops = workspace.project.is_stopped_by_events(chain)
+    stops = workspace.project.is_stopped_by_events(chain) or workspace.project.is_pointed(chain)
     return (
         not steady
         or by_software

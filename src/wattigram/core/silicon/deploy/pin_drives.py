@@ -13,7 +13,7 @@ from wattigram.core.model.bench import (
     swapped_partner,
 )
 from wattigram.core.model.design import Workspace, other_projects
-from wattigram.core.model.design.reaction import watched_inputs
+from wattigram.core.model.design.reaction import PointAction, watched_inputs
 from wattigram.core.predict.pins import input_poles_s, input_source, pin_impedance
 
 
@@ -25,6 +25,11 @@ def effective_bench(workspace: Workspace) -> EffectiveBench:
         for signal in project.signals
         for pin in (signal.pin, signal.negative)
         if pin is not None
+    ]
+    inputs += [
+        one.do.pin
+        for one in project.reactions
+        if isinstance(one.do, PointAction) and one.do.pin not in inputs
     ]
     looked_at = {pin for pin, _every in watched_inputs(project.reactions)}
     pins = {pin: PinDrive() for pin in (*inputs, *sorted(looked_at))}

@@ -18,6 +18,7 @@ from wattigram.core.model.design import (
     BarAction,
     ByteReceived,
     BytesAction,
+    Chain,
     ComparatorSwitched,
     ConverterAction,
     EndAction,
@@ -25,6 +26,7 @@ from wattigram.core.model.design import (
     PairTripped,
     PeriodElapsed,
     PinAction,
+    PointAction,
     ProgramOutput,
     Reaction,
     ResultsFetched,
@@ -45,6 +47,7 @@ from wattigram.core.model.design.reaction import Input
 from wattigram.core.predict.clocks import uart_timing
 from wattigram.core.predict.pins import pwm_pin
 from wattigram.core.predict.program import longest_bytes, scaled_ends, volts_per_code
+from wattigram.core.predict.timing import slot_order
 from wattigram.core.silicon.registers import register_map
 
 LEAST_ROOM, WAITING_TEXTS = 64, 2
@@ -90,6 +93,17 @@ def _output(workspace: Workspace, output: ProgramOutput, stream: int) -> Effecti
                 byte_ticks=byte_ticks,
                 word_bits=uart.data_bits,
                 room_bytes=_room(workspace, name),
+            )
+        case "input":
+            chain = project.chain_of(name)
+            assert chain is not None
+            pin = project.signal(name).pin
+            return EffectiveOutput(
+                kind="input",
+                name=chain.converter,
+                stream=stream,
+                places=_places_in_order(workspace, chain, name),
+                level=_channel(workspace, chain, pin),
             )
         case "dac":
             dac = workspace.part.dac(name)
@@ -156,6 +170,15 @@ def _reaction(
             assert chain is not None
             number = workspace.project.chains.index(chain)
             return made.unchecked(action=action, acts_on=number)
+        case PointAction(signal=signal, pin=pin):
+            chain = workspace.project.chain_of(signal)
+            assert chain is not None
+            return made.unchecked(
+                action="point",
+                acts_on=workspace.project.chains.index(chain),
+                pin=pin,
+                channel=_channel(workspace, chain, pin),
+            )
         case TextAction(text=text):
             places = {reading: number for number, reading in enumerate(reaction.readings)}
             pieces = tuple(
@@ -180,6 +203,20 @@ def _reaction(
             return made.unchecked(action="scaled", scale=fixed_point(workspace, action))  # type: ignore[arg-type]
         case _:
             return made
+
+
+def _places_in_order(workspace: Workspace, chain: Chain, signal: str) -> tuple[int, ...]:
+    """Places of a signal among the slots as the converter takes them."""
+    mine = chain.places_of(signal)
+    return tuple(
+        number for number, place in enumerate(slot_order(workspace, chain)) if place in mine
+    )
+
+
+def _channel(workspace: Workspace, chain: Chain, pin: str) -> int:
+    channel = workspace.converter(chain).channel(pin, None)
+    assert channel is not None
+    return channel
 
 
 def _is_reduced(workspace: Workspace, signal: str, stream: Input) -> bool:

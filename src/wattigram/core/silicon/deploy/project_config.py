@@ -333,6 +333,7 @@ def _pace(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> EffectivePac
         and chain.clock == "bus"
         and not starts_each(workspace, chain)
         and not workspace.project.is_stopped_by_events(chain)
+        and not workspace.project.is_pointed(chain)
     )
     if trigger.pace == "self":
         steady = cycle.is_even

@@ -14,12 +14,15 @@ from wattigram.core.model.design import (
     FollowTrigger,
     FreeRunningTrigger,
     Interrupt,
+    Slot,
     SoftwareTrigger,
     ThresholdTrigger,
     TimerTrigger,
     Workspace,
+    pointed_pins,
 )
 from wattigram.core.model.design.outputs import Playback
+from wattigram.core.model.part import Converter
 from wattigram.core.predict.timing import scan_timing, slot_order
 from wattigram.core.silicon.registers.equivalents import channel_settings, newest_result
 from wattigram.core.silicon.registers.register_map import (
@@ -138,7 +141,9 @@ def _sequence(
         if by or place == 0:
             clocks = slot.sampling
             whole = clocks.denominator == 1
-            step.put("sampling", int(clocks) if whole else f"{float(clocks):g}", index)
+            time = int(clocks) if whole else f"{float(clocks):g}"
+            for one in dict.fromkeys((index, *_pointed_indices(workspace, converter, by, slot))):
+                step.put("sampling", time, one)
         stage = workspace.project.signal(slot.signal).slot_filter
         if stage is not None:
             if place and not registers.counted_by(name, "repeats"):
@@ -163,6 +168,17 @@ def _sequence(
                 later.shift,
                 channel if registers.counted_by(name, "low-pass") == "channel" else place,
             )
+
+
+def _pointed_indices(
+    workspace: Workspace, converter: Converter, by: str, slot: Slot
+) -> Iterator[int]:
+    """Registers with the sampling times of inputs that a slot is pointed to later."""
+    if by in {"channel", "group"}:
+        for pin in pointed_pins(workspace.project.reactions, slot.signal):
+            channel = converter.channel(pin, None)
+            if channel is not None:
+                yield sampling_index(converter, by, 0, channel)
 
 
 def chain_dma_step(

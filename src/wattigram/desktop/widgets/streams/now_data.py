@@ -9,11 +9,13 @@ from numpy.typing import NDArray
 
 from wattigram.core.capture.recording import Block
 from wattigram.core.capture.session.live_run import LiveChannel, LiveRun, Newest
+from wattigram.core.contract.link import OUTPUT_STREAM
 from wattigram.core.model.design import Quantity
 from wattigram.core.predict.expected import (
     History,
     band_half_width_v,
     expected_settled_at,
+    pointed_outputs,
     workspace_at,
 )
 from wattigram.core.predict.pins import set_while_running
@@ -217,11 +219,16 @@ class NowData:
                 began.append(entered)
         return np.concatenate(times), np.concatenate(began)
 
+    def _is_untold(self, name: str) -> bool:
+        """The program reads a signal at one pin and then at another, and nobody tells when."""
+        number = pointed_outputs(self.run.workspace).get(name)
+        return number is not None and not len(self.run.output(OUTPUT_STREAM + number)[0])
+
     def band(
         self, trace: Strip, begin_s: float, end_s: float, count: int
     ) -> tuple[FloatArray, FloatArray, FloatArray]:
         """(times, lows, highs) of what is expected, as far as the board has come."""
         nothing = np.empty(0), np.empty(0), np.empty(0)
-        if not isinstance(trace, NowStrip) or not self.history:
+        if not isinstance(trace, NowStrip) or not self.history or self._is_untold(trace.name):
             return nothing
         return trace.band(self.history, begin_s, end_s, count)

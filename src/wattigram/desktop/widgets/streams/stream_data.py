@@ -26,7 +26,6 @@ from wattigram.core.capture.take import Overview, Take
 from wattigram.core.capture.take.extremes import in_order
 from wattigram.core.model.design import later_gain, signal_scale
 from wattigram.core.predict.expected import band_half_width_v, expected_settled_at, workspace_at
-from wattigram.core.predict.pins import set_while_running
 from wattigram.desktop.widgets.streams.changing_strip import ChangingStrip, take_strips
 from wattigram.desktop.widgets.streams.strips import Strip
 
@@ -240,8 +239,7 @@ class StreamData(msgspec.Struct, frozen=True):
         take = self.take
         if take is None or end_s <= begin_s or not isinstance(trace, Trace):
             return nothing
-        signal = take.workspace.project.signal(trace.name)
-        if set_while_running(take.workspace, signal):
+        if take.unforeseen(trace.name):
             return nothing
         times = np.linspace(begin_s, end_s, count * BAND_POINTS)
         history = take.history
