@@ -240,9 +240,9 @@ def codes_on(
     -------
     ((end − begin) · slots,) int32, the same for any number of synths
     """
-    if executor is None or len(synths) == 1:
-        return synths[0].codes(begin, end)
     block = synths[0].block_cycles
+    if executor is None or len(synths) == 1 or (end - 1) // block == begin // block:
+        return synths[0].codes(begin, end)
     cuts = [begin, *range((begin // block + 1) * block, end, block), end]
     spans = list(pairwise(cuts))
     slots = synths[0].slots

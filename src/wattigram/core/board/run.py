@@ -19,7 +19,7 @@ from wattigram.core.board.event_detection import (
 )
 from wattigram.core.board.isr_timing import Processor
 from wattigram.core.board.live_pins import LivePins, is_fed_back
-from wattigram.core.board.other_boards import OtherBoard
+from wattigram.core.board.other_boards import BothWays, CallingBoard, OtherBoard, both_ways
 from wattigram.core.board.output_waveforms import Outputs, Wire
 from wattigram.core.board.processing import NOTHING, Values
 from wattigram.core.board.program_outputs import ProgramOutputs
@@ -48,12 +48,29 @@ class Run:
     With an executor ``advance`` uses up to ``threads`` threads; the frames are the same.
     """
 
-    def __init__(self, config: EffectiveConfig, first_sequence: int = 0, threads: int = 1) -> None:
+    def __init__(
+        self,
+        config: EffectiveConfig,
+        first_sequence: int = 0,
+        threads: int = 1,
+        caller: CallingBoard | None = None,
+    ) -> None:
+        """``caller`` is the board that hears this one, where this one hears it in turn."""
         self.config = config
         self.sequence = first_sequence
         self.ticks = 0
         self.live = LivePins(config, {*self._written_pins(config)})
-        self.boards = [_other_board(other, number) for number, other in enumerate(config.boards)]
+        self._calling = CallingBoard(self, config.tick_hz, _ports(config))
+        hearing = [both_ways(config, number) for number in range(len(config.boards))]
+        self.boards: list[OtherBoard] = [
+            caller
+            if other.is_caller and caller is not None
+            else _other_board(other, number, hearing[number], self._calling)
+            for number, other in enumerate(config.boards)
+        ]
+        steps = [int(one.step_s * config.tick_hz) for one in hearing if one is not None]
+        self._in_step_ticks = max(1, min(steps)) if steps else None
+        """How far it may go before boards that hear it in turn have to follow."""
         self._pin_outputs = outputs = Outputs(config, self.live, self.boards)
         self._processor, self._threads = Processor(), threads
         self.channels: list[Channel] = []
@@ -172,6 +189,10 @@ class Run:
         for comparator in self._comparators:
             comparator.set_bench(bench)
 
+    def course(self, pin: str, poles_s: tuple[float, ...]) -> Wire:
+        """What a wire from one of its pins carries behind low-passes."""
+        return self._pin_outputs.course(pin, poles_s)
+
     def advance(self, ticks: int, executor: Executor | None = None) -> list[bytes]:
         """Run until ``ticks`` after the start; cycles whose trigger comes before then are done."""
         frames: list[bytes] = []
@@ -186,7 +207,10 @@ class Run:
 
     def _step_end(self, ticks: int) -> int:
         """Up to where all can be worked out at once: not beyond a scan of what is fed back, or stopped by
-        what its ISR finds when its turn comes, nor of what may end the run."""
+        what its ISR finds when its turn comes, nor of what may end the run, nor of a word to a board that
+        may answer."""
+        if self._in_step_ticks is not None:
+            ticks = min(ticks, self.ticks + self._in_step_ticks)
         if self._ends:
             known = [self._program.next_end_ticks() + 1, self._program.ended or ticks]
             ticks = min(ticks, *(max(one, self.ticks + 1) for one in known))
@@ -276,6 +300,8 @@ class Run:
 
     def _trace_frames(self, stream: int, seen: SinkTrace, before: int) -> Iterator[bytes]:
         """Rows of what leaves the part, of which so many were sent before."""
+        if self._in_step_ticks is not None:
+            self._calling.left(stream, seen)
         for begin in range(0, len(seen.ticks), EVENTS_A_FRAME):
             part = SinkTrace(
                 seen.ticks[begin : begin + EVENTS_A_FRAME],
@@ -482,15 +508,12 @@ class Run:
 class _HeardRun(Run):
     """A board that runs for another: nobody reads its frames, and what leaves it is heard."""
 
-    def __init__(self, config: EffectiveConfig) -> None:
-        super().__init__(config)
-        ports = [(output.stream, output.name) for output in config.outputs if output.kind == "uart"]
-        ports += [(route.stream, route.uart) for route in config.routes if route.sink == "send"]
-        self.heard = OtherBoard(self, config.tick_hz, ports)
-
-    def course(self, pin: str, poles_s: tuple[float, ...]) -> Wire:
-        """What a wire from one of its pins carries behind low-passes."""
-        return self._pin_outputs.course(pin, poles_s)
+    def __init__(
+        self, config: EffectiveConfig, hearing: BothWays | None, caller: CallingBoard
+    ) -> None:
+        super().__init__(config, caller=caller)
+        word_s = None if hearing is None else hearing.word_s or 0.0
+        self.heard = OtherBoard(self, config.tick_hz, _ports(config), word_s)
 
     def _trace_frames(self, stream: int, seen: SinkTrace, before: int) -> Iterator[bytes]:
         self.heard.left(stream, seen)
@@ -500,6 +523,15 @@ class _HeardRun(Run):
         return b""
 
 
-def _other_board(config: EffectiveConfig, number: int) -> OtherBoard:
+def _ports(config: EffectiveConfig) -> list[tuple[int, str]]:
+    """Streams of what leaves each serial port."""
+    ports = [(output.stream, output.name) for output in config.outputs if output.kind == "uart"]
+    return ports + [(route.stream, route.uart) for route in config.routes if route.sink == "send"]
+
+
+def _other_board(
+    config: EffectiveConfig, number: int, hearing: BothWays | None, caller: CallingBoard
+) -> OtherBoard:
     """Another board, with noise of its own."""
-    return _HeardRun(config.unchecked(seed=(config.seed + 1 + number) % (1 << 32))).heard
+    seed = (config.seed + 1 + number) % (1 << 32)
+    return _HeardRun(config.unchecked(seed=seed), hearing, caller).heard

@@ -36,7 +36,7 @@ class WireWords:
             self._receiver.feed(*sent_words(self._wire, values, self._sent, end))
             self._sent = end
         if self._board is not None and self._hearing is not None:
-            self._board.reach(until / self._tick_hz)
+            self._board.hear(until / self._tick_hz)
             heard = self._hearing.take(until / self._tick_hz)
             begins_s = np.array([at_s for at_s, _word in heard], dtype=np.float64)
             words = np.array([word for _at_s, word in heard], dtype=np.int64)

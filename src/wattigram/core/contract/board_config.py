@@ -528,6 +528,8 @@ class EffectiveConfig(_Effective):
     bench: EffectiveBench
     boards: Annotated[tuple[EffectiveConfig, ...], Meta(max_length=16)] = ()
     """Other boards whose outputs come to this one; they start together."""
+    is_caller: bool = False
+    """It stands for the board that this one is a board of: the two hear each other."""
 
     def __post_init__(self) -> None:
         if any((wire.board or 0) >= max(1, len(self.boards)) for wire in self.wires):

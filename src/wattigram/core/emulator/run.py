@@ -146,13 +146,22 @@ class ImageRun(FollowedSetUp):
                 target = min(target, max(self.ticks, alarm))
             if self._samplers or self._late:
                 target = min(target, self._next_hand_over())
+            if self._in_step_ticks is not None:
+                target = min(target, self.ticks + self._in_step_ticks)
             self._until(target, executor)
             self._set_now(self.ticks)
+            if self._in_step_ticks is not None:  # who hears this board must know what has left it
+                self._moved += self._left_frames()
             if self.ticks == self._end_ticks:
                 self._moved += self._route_frames()  # what comes later belongs to no run
-        moved, self._moved = [*self._moved, *self._route_frames()], []
+        moved, self._moved = [*self._moved, *self._left_frames()], []
+        return moved
+
+    def _left_frames(self) -> list[bytes]:
+        """What routes and the program moved until now."""
+        frames = self._route_frames()
         self._take_bytes()
-        return [*moved, *self._program_frames(self._shown_until)]
+        return [*frames, *self._program_frames(self._shown_until)]
 
     @property
     def _shown_until(self) -> int:

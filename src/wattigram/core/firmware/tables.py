@@ -328,10 +328,10 @@ class Tables(msgspec.Struct, frozen=True, dict=True):
 def check_firmware(workspace: Workspace) -> None:
     """Raise :class:`FirmwareError` for a design that firmware cannot be written for."""
     project = workspace.project
-    if not (project.chains or project.routes or project.generators or project.pwm):
+    if not project.does_anything:
         raise FirmwareError(
             "Nothing in this project runs, so there is nothing to build.",
-            cure="Put a signal into a slot, or add an output.",
+            cure="Put a signal into a slot, or add an output or a reaction.",
         )
     memory = workspace.part.memory
     if memory is None or not workspace.part.blocks:

@@ -131,9 +131,10 @@ def virtual_board(
     """
     project = workspace.project
     if address == "virtual":
-        if not (project.chains or project.routes or project.generators or project.pwm):
+        if not project.does_anything:
             raise LinkError(
-                "Nothing in this project runs.", cure="Put a signal into a slot, or add an output."
+                "Nothing in this project runs.",
+                cure="Put a signal into a slot, or add an output or a reaction.",
             )
         return BoardProcess(effective_config(workspace, seed))
     if address.startswith(IMAGE):

@@ -404,6 +404,11 @@ class Project(StrictModel, dict=True):
         names = dict.fromkeys(slot.signal for slot in chain.slots)
         return tuple(self.signal(name) for name in names)
 
+    @property
+    def does_anything(self) -> bool:
+        """Something is converted, comes out, or is done by the program."""
+        return bool(self.chains or self.routes or self.generators or self.pwm or self.reactions)
+
     def is_stopped_by_events(self, chain: Chain) -> bool:
         """An event of one of its signals, or a reaction, stops the chain."""
         return self.is_controlled(chain) or any(

@@ -38,20 +38,24 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
     """Why some of them could not be read."""
     path: Path | None = None
     """Its file, beside which other projects lie; None for a project that has none."""
+    is_caller: bool = False
+    """It stands for the board that hears the one whose other board it is: the two are wired both ways."""
     known: Cache = msgspec.field(default_factory=Cache)
     recent: Cache = msgspec.field(default_factory=lambda: Cache(2))
 
     def with_project(self, project: Project) -> Workspace:
         """Another design in the same surroundings."""
-        return Workspace(project, self.part, self.others, self.unread, self.path)
+        others = heard_back(self.others, project, self.part)
+        return Workspace(project, self.part, others, self.unread, self.path, self.is_caller)
 
     def hearing(self, others: Mapping[str, Workspace]) -> Workspace:
         """The same with other boards as they are now."""
-        return Workspace(self.project, self.part, others, {}, self.path)
+        others = heard_back(others, self.project, self.part)
+        return Workspace(self.project, self.part, others, {}, self.path, self.is_caller)
 
     def placed(self, path: Path) -> Workspace:
         """The same as another file, beside which other projects are looked for."""
-        return Workspace(self.project, self.part, self.others, self.unread, path)
+        return Workspace(self.project, self.part, self.others, self.unread, path, self.is_caller)
 
     @cached_property
     def bus_clock_hz(self) -> Fraction:
@@ -158,6 +162,26 @@ def cached(
         return workspace.known.answer(key, lambda: function(workspace, chain, *args, **named))
 
     return cast("Callable[Concatenate[Workspace, Chain, Params], Result]", lookup)
+
+
+def heard_back(
+    others: Mapping[str, Workspace], project: Project, part: Part
+) -> Mapping[str, Workspace]:
+    """Other boards of a project, those that hear it in turn as it is now."""
+    turned = dict(others)
+    for name, other in others.items():
+        for own, caller in other.others.items():
+            if caller.is_caller and (caller.project is not project or caller.part is not part):
+                now = Workspace(project, part, {}, {}, caller.path, True)
+                turned[name] = Workspace(
+                    other.project,
+                    other.part,
+                    {**other.others, own: now},
+                    other.unread,
+                    other.path,
+                    other.is_caller,
+                )
+    return turned
 
 
 def join_workspace(project: Project, where: str, part: Part) -> Workspace:

@@ -19,7 +19,7 @@ from wattigram.core.model.design.project_file import (
     project_text,
     save_project,
 )
-from wattigram.core.model.design.workspace import Workspace, join_workspace
+from wattigram.core.model.design.workspace import Workspace, heard_back, join_workspace
 from wattigram.core.model.part import Part, find_part, parse_part, save_part_beside
 
 MOST_BESIDE = 40
@@ -53,8 +53,9 @@ def with_other_boards(workspace: Workspace, opening: tuple[str, ...] = ()) -> Wo
     """With the other projects that the bench names, from the folder of the project; those known already
     stay. One that cannot be read is noted: the design is none the worse for it.
 
-    ``opening`` are files that are being read besides its own: boards that hear each other in a circle are
-    not followed round it.
+    ``opening`` are files that are being read besides its own. Of two boards that hear each other the
+    second knows the first as its caller; a larger circle is not followed round, nor one of pins both ways,
+    which would have to be known before they are.
     """
     others, unread = dict(workspace.others), {}
     path = workspace.path
@@ -63,7 +64,11 @@ def with_other_boards(workspace: Workspace, opening: tuple[str, ...] = ()) -> Wo
         if name in others:
             continue
         if name in opening:
-            unread[name] = f"{name} hears this board in turn; of the two only one can be run first"
+            caller = _caller(path, name) if opening[-2:-1] == (name,) else None
+            if caller is not None and not _pins_both_ways(workspace, caller, name):
+                others[name] = caller
+                continue
+            unread[name] = f"{name} hears this board in turn; of them only one can be run first"
             continue
         if path is None:
             unread[name] = f"{name} is looked for beside this project, which is no file yet"
@@ -74,7 +79,35 @@ def with_other_boards(workspace: Workspace, opening: tuple[str, ...] = ()) -> Wo
             unread[name] = f"{name} cannot be read: {fault.message.removesuffix('.')}"
     if (others, unread) == (workspace.others, workspace.unread):
         return workspace
-    return Workspace(workspace.project, workspace.part, others, unread, path)
+    known = heard_back(others, workspace.project, workspace.part)
+    return Workspace(workspace.project, workspace.part, known, unread, path, workspace.is_caller)
+
+
+def _caller(path: Path | None, name: str) -> Workspace | None:
+    """A project that hears the one at ``path``, by itself."""
+    assert path is not None
+    with contextlib.suppress(WattigramError):
+        project = load_project(path.parent / name)
+        part = find_part(project.part, path.parent)
+        alone = join_workspace(project, str(path.parent / name), part)
+        return Workspace(alone.project, alone.part, {}, {}, path.parent / name, True)
+    return None
+
+
+def _pins_both_ways(workspace: Workspace, caller: Workspace, name: str) -> bool:
+    """Each of two boards looks at a voltage of the other."""
+    assert workspace.path is not None
+    return _looks_at(workspace, name) and _looks_at(caller, workspace.path.name)
+
+
+def _looks_at(workspace: Workspace, other: str) -> bool:
+    receiving = {pin for group in workspace.part.uarts for pin in group.receive_pins.values()}
+    return any(
+        isinstance(wiring.source, BoardSource)
+        and wiring.source.project == other
+        and wiring.pin not in receiving
+        for wiring in workspace.project.bench
+    )
 
 
 def projects_beside(workspace: Workspace) -> dict[str, Workspace]:
@@ -107,6 +140,7 @@ class BoardText(StrictModel):
     project: str
     part: str = ""
     others: dict[str, BoardText] = msgspec.field(default_factory=dict)
+    is_caller: bool = False
 
 
 class _BoardTexts(StrictModel):
@@ -120,6 +154,7 @@ def board_texts(workspace: Workspace) -> dict[str, BoardText]:
             project=project_text(other.project),
             part=other.part.text,
             others=board_texts(other),
+            is_caller=other.is_caller,
         )
         for name, other in workspace.others.items()
         if name in other_projects(workspace.project)
@@ -164,7 +199,10 @@ def boards_from_texts(texts: Mapping[str, BoardText], where: str) -> dict[str, W
     for name, text in texts.items():
         part = parse_part(text.part, f"{where}: part of {name}") if text.part else None
         others = boards_from_texts(text.others, where)
-        boards[name] = workspace_from_text(text.project, f"{where}: {name}", part, others)
+        made = workspace_from_text(text.project, f"{where}: {name}", part, others)
+        boards[name] = Workspace(
+            made.project, made.part, made.others, made.unread, made.path, text.is_caller
+        )
     return boards
 
 

@@ -119,7 +119,10 @@ def silicon_config(workspace: Workspace, build_id: str, seed: int) -> EffectiveC
         reactions=effective_reactions(workspace),
         bench=effective_bench(workspace),
         boards=tuple(
-            effective_config(workspace.others[name], seed) for name in wired_boards(workspace)
+            effective_config(workspace.others[name], seed).unchecked(
+                is_caller=workspace.others[name].is_caller
+            )
+            for name in wired_boards(workspace)
         ),
     )
 
