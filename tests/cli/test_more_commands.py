@@ -151,3 +151,25 @@ def test_plans_that_cannot_be_are_told(tmp_path: Path, options: tuple[str, ...],
     assert done.returncode == 2
     assert what in done.stderr
     assert not list(tmp_path.iterdir())
+
+
+def test_a_board_is_brought_up(tmp_path: Path, kiln_path: Path) -> None:
+    """Steps are told as they stand; one that is wrong makes the status 1."""
+    take = tmp_path / "take.h5"
+    done = wattigram(
+        "bring-up", kiln_path, "--board", "virtual", "--seconds", "4", "--take", take, "--json"
+    )
+    assert done.returncode == 1, done.stderr
+    steps = {one["key"]: one for one in json.loads(done.stdout)}
+    assert steps["identity"]["outcome"] == "holds"
+    assert steps["clock"]["outcome"] == "passed over"
+    assert steps["link"]["outcome"] == "holds"
+    assert steps["take"]["outcome"] == "holds"
+    assert steps["design"]["outcome"] == steps["proof"]["outcome"] == "fails"
+    assert take.exists()
+    again = wattigram("bring-up", kiln_path, "--board", "virtual", "--take", take)
+    assert again.returncode == 2
+    assert "already" in again.stderr
+    nobody = wattigram("bring-up", kiln_path, "--board", "tcp:127.0.0.1:1", "--seconds", "2")
+    assert nobody.returncode == 1
+    assert "✕ It says who it is: Nobody answers" in nobody.stdout

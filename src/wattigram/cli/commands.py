@@ -22,6 +22,7 @@ COMMANDS = {
     "firmware": "firmware:firmware",
     "ports": "ports:ports",
     "run": "run:run",
+    "bring-up": "bring_up:bring_up",
     "wave": "wave:wave",
     "prove": "prove:prove_take",
     "take": "take:app",

@@ -45,6 +45,13 @@ TABLES = "wg_tables.h"
 @click.option(
     "--drop-hooks", "drop_hooks", is_flag=True, help="Write even where own code loses a hook."
 )
+@click.option(
+    "--link",
+    "link",
+    default="",
+    metavar="LINK",
+    help="What port.c begins with to carry bytes: a UART, “UART 1@115200”, or usb; else what the part has.",
+)
 @click.option("--json", "as_json", is_flag=True, help="Print JSON for scripts.")
 def firmware(
     project: Path,
@@ -53,6 +60,7 @@ def firmware(
     compiler: str,
     tables: bool,
     drop_hooks: bool,
+    link: str,
     as_json: bool,
 ) -> None:
     """Write a design's firmware, and build it; exit status 1 when the build fails.
@@ -63,7 +71,7 @@ def firmware(
     if tables:
         _write_tables(workspace, out, as_json)
         return
-    written = write_firmware(workspace, out, drop_hooks)
+    written = write_firmware(workspace, out, drop_hooks, link)
     result: BuildResult | None = None
     if build:
         compiler_path = find_compiler(compiler)

@@ -18,8 +18,10 @@ from wattigram.core.emulator.core_timers import SYSTICK
 from wattigram.core.emulator.cpu import Cpu, CpuError
 from wattigram.core.emulator.peripherals import Peripherals
 from wattigram.core.emulator.pointing import Pointing, pointing_of
+from wattigram.core.emulator.serial_link import SYMBOL as LINK_UART
+from wattigram.core.emulator.serial_link import SerialLink, link_uart
 from wattigram.core.emulator.timed_wait import TimedWait
-from wattigram.core.emulator.uarts import UartLine
+from wattigram.core.emulator.uarts import UartLine, put_word
 
 GENERATED = "wg_"
 """Files that were written for the design."""
@@ -94,8 +96,17 @@ class Machine:
         """Let what DMA has moved until now lie in memory."""
         self.peripherals = Peripherals(setup.part, self)
         self.cpu = Cpu(image, memory, self.peripherals, self.peripherals.pages)
+        self._limit: int | None = None
+        """Until when the processor runs before others are asked."""
+        self._link: SerialLink | None = None
         if mailbox := image.symbols.get(MAILBOX):
             self.peripherals.mailbox = Mailbox(self.cpu, mailbox[0])
+        elif named := image.symbols.get(LINK_UART):
+            names = {name for group in setup.part.uarts for name in group.names}
+            uart = link_uart(self.cpu, named[0], names)
+            if uart:
+                self._link = SerialLink(uart, self._offer_byte)
+                self.peripherals.mailbox, self.peripherals.carrier = self._link, uart
         self.fault: str | None = None
         self.late: list[LateWrite] = []
         """What own code changed while the board ran, each setting once; ticks since reset."""
@@ -303,6 +314,7 @@ class Machine:
     def _slice(self, until: int | None, most: int | None) -> None:
         """Let the processor run, in the handler or in the main loop."""
         cpu = self.cpu
+        self._limit = until
         if until is not None:
             left = math.ceil((until - self.free_at) / self._each_ticks)
             most = left if most is None else min(most, left)
@@ -439,6 +451,7 @@ class Machine:
     def on_sleep(self) -> None:
         """The main loop looks again and again for what is not there."""
         self._main = "looking"
+        self.peripherals.exchange()
         self.cpu.gets_on()
         self.cpu.stop()
 
@@ -493,6 +506,24 @@ class Machine:
         elif len(self.late) < MOST_LATE:
             self.late.append(LateWrite(owner, setting, self.instant, before, after, place))
 
+    def _waits_for_room(self, line: UartLine, byte_ticks: float) -> bool:
+        """Whether the UART that carries the link takes another byte. A main loop that asks in vain asks until
+        it does: the time until then is passed over, but for what comes in it."""
+        if not self.peripherals.running:
+            return True  # before a run no time passes
+        now = self.instant
+        if line.has_room(now, byte_ticks):
+            return True
+        if self.in_main:
+            wait = math.ceil(line.room_at(byte_ticks) - now)
+            if self._limit is not None:
+                wait = max(0, min(wait, self._limit - now))
+            self.free_at += wait
+            self.busy_ticks["main"] = self.busy_ticks.get("main", 0) + wait
+            self.peripherals.look_anew()
+            self.cpu.cut_after(0)
+        return line.has_room(self.instant, byte_ticks)
+
     def on_retimed(self, owner: str, setting: str) -> None:
         """Firmware changed period, prescaler or duty of a timer."""
         self.activity.retimed.append((owner, setting, self.instant))
@@ -524,8 +555,22 @@ class Machine:
         clocks = state.number(uart, "divider", 1) * part.oversampling * bits
         return float(clocks * self.setup.clock_divisor)
 
+    def _offer_byte(self, byte: int) -> bool:
+        """A byte comes over the UART that carries the link, if the one before was taken."""
+        assert self._link is not None
+        uart, live = self._link.uart, self.peripherals.live
+        if live.get((uart, "arrived", 0)):
+            return False
+        if put_word(self.peripherals, uart, byte, 0):
+            self.interrupt(uart)
+        return True
+
     def on_byte(self, owner: str, byte: int) -> None:
         """Firmware gave a UART a byte."""
+        if self._link is not None and owner == self._link.uart:
+            self._link.put(byte)
+            if not self.peripherals.running:
+                return
         if owner in self.uarts:
             word = byte & (1 << self._word_bits(owner)) - 1
             self.uarts[owner].put(self.instant, word, self.byte_ticks(owner))
@@ -535,6 +580,8 @@ class Machine:
 
     def has_room(self, owner: str) -> bool:
         """Whether a UART takes another byte."""
+        if self._link is not None and owner == self._link.uart and owner in self.uarts:
+            return self._waits_for_room(self.uarts[owner], self.byte_ticks(owner))
         return owner in self.uarts and self.uarts[owner].has_room(
             self.instant, self.byte_ticks(owner)
         )

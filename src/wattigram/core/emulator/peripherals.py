@@ -12,6 +12,7 @@ import msgspec
 from wattigram.core.contract.link.mailbox import Mailbox
 from wattigram.core.emulator.core_timers import SYSTICK, SYSTICK_LINE, TRACE_PAGE, CoreTimers
 from wattigram.core.emulator.cpu import PAGE
+from wattigram.core.emulator.serial_link import SerialLink
 from wattigram.core.model.part import Part
 from wattigram.core.silicon.registers import RegisterAt, SiliconState, register_map
 from wattigram.core.silicon.registers.equivalents import waits_for_software
@@ -152,7 +153,9 @@ class Peripherals:
         self.outbox_bytes = 0
         self.system_alarm_at: int | None = None
         self.core = CoreTimers(self)
-        self.mailbox: Mailbox | None = None
+        self.mailbox: Mailbox | SerialLink | None = None
+        self.carrier = ""
+        """The UART that carries the link, where one does."""
         """Where the image has one, bytes go through it."""
         self.is_probed_elsewhere: Callable[[], bool] = lambda: False
         """Whether another probe reads it, and it is not to be touched."""
@@ -223,10 +226,14 @@ class Peripherals:
         return frozenset(numbers)
 
     def begin(self) -> None:
-        """Nothing is set up but the system's own interrupt, which the port needs all the time."""
-        kept = {line for line in self.state.lines if self._is_system(line)}
+        """Nothing is set up but the system's own interrupt, and a UART that carries the link: the port needs
+        them all the time."""
+        before, carrier = self.state, self.carrier
+        kept = {line for line in before.lines if self._is_system(line)}
         self.state = SiliconState.after_reset(self.registers)
         self.state.lines |= kept
+        if carrier:
+            self._keep_carrier(before, carrier)
         for name in self.converters:
             self.converters[name] = ConverterLive()
         self.live.clear()
@@ -235,6 +242,21 @@ class Peripherals:
         self.notes.clear()
         self.changed.clear()
         self.written.clear()
+
+    def _carries(self, address: int) -> bool:
+        """A register of the UART that carries the link, which is the port's own."""
+        register = self.registers.at(address) if self.carrier else None
+        return register is not None and register.owner == self.carrier
+
+    def _keep_carrier(self, before: SiliconState, carrier: str) -> None:
+        state = self.state
+        for register in self.registers.registers:
+            if register.owner == carrier:
+                state.shadow.write(register, before.shadow.value(register))
+        state.first |= {key: at for key, at in before.first.items() if key[0] == carrier}
+        line = self.registers.line(carrier)
+        if line in before.lines and line is not None:
+            state.lines.add(line)
 
     def _is_system(self, line: int) -> bool:
         owner = self.registers.owner_of_line(line)
@@ -378,7 +400,7 @@ class Peripherals:
         if register is not None and register.block.kind == "system":
             self._write_system(register, value)
             return
-        if not self.running and len(self.written) < MOST_WRITTEN:
+        if not self.running and len(self.written) < MOST_WRITTEN and not self._carries(address):
             self.written.append((address, 8 * size, value))
         before = self.state.shadow.value(register) if register is not None else 0
         self.state.write(address, 8 * size, value)

@@ -17,6 +17,10 @@ class UartLine:
         """One byte leaves, and one more can wait."""
         return self._free - now <= byte_ticks
 
+    def room_at(self, byte_ticks: float) -> float:
+        """When another byte can wait."""
+        return self._free - byte_ticks
+
     def put(self, now: int, byte: int, byte_ticks: float) -> None:
         """A byte that leaves as soon as it can; one too many takes the place of the one that
         waits."""

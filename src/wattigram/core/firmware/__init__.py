@@ -24,6 +24,7 @@ if TYPE_CHECKING:
     )
     from wattigram.core.firmware.generate import FirmwareFiles, firmware_files, tables_header
     from wattigram.core.firmware.hooks import Hook, all_hooks
+    from wattigram.core.firmware.port_link import possible_links
     from wattigram.core.firmware.tables import Tables
 else:
     __getattr__ = load_from(
@@ -43,6 +44,7 @@ else:
             "find_compiler": "build",
             "firmware_files": "generate",
             "lost_hooks": "folder",
+            "possible_links": "port_link",
             "tables_header": "generate",
             "used_hooks": "folder",
             "write_firmware": "folder",
@@ -64,6 +66,7 @@ __all__ = [
     "find_compiler",
     "firmware_files",
     "lost_hooks",
+    "possible_links",
     "tables_header",
     "used_hooks",
     "write_firmware",

@@ -85,19 +85,29 @@ def _what_to_do(lost: tuple[str, ...]) -> str:
     )
 
 
-def write_firmware(workspace: Workspace, folder: Path, drop_hooks: bool = False) -> WrittenFiles:
-    """Write a design's firmware; files that would not change are not touched.
+def write_firmware(
+    workspace: Workspace, folder: Path, drop_hooks: bool = False, link: str = ""
+) -> WrittenFiles:
+    """Write a design's firmware; files that would not change are not touched. A port that is not there yet
+    begins with ``link``: "" for what the part has, "usb", or a UART, "UART 1@115200".
 
     Raises
     ------
     FirmwareError, RegisterError
-        When the design has no firmware, when files of somebody else's are in the way, when own code
+        When the design has no firmware or the part no such link, when a port is there already that a link
+        is named for, when files of somebody else's are in the way, when own code
         has hooks that
         would never be called again and ``drop_hooks`` is not set, or when the folder cannot be
         written. Nothing is
         written then.
     """
-    files = firmware_files(workspace)
+    if link and (folder / PORT).exists():
+        raise FirmwareError(
+            f"There is a {PORT} already, which is yours.",
+            where=str(folder),
+            cure="Move it away, and it is begun anew; or write into another folder.",
+        )
+    files = firmware_files(workspace, link)
     _check_free(folder, files.generated)
     lost = lost_hooks(workspace, folder)
     if lost and not drop_hooks:

@@ -17,6 +17,7 @@ from wattigram.core.firmware.controls import controls
 from wattigram.core.firmware.handlers import HandlerWriter
 from wattigram.core.firmware.hooks import Hook, event_hooks, isr_hooks, item_hooks
 from wattigram.core.firmware.port import has_system_registers, port_context
+from wattigram.core.firmware.port_link import free_uart_lines
 from wattigram.core.firmware.program_c import ProgramWriter
 from wattigram.core.firmware.registers_header import block_context
 from wattigram.core.firmware.setup_c import setup_context
@@ -63,8 +64,9 @@ class FirmwareFiles(msgspec.Struct, frozen=True):
     once: dict[str, str] = msgspec.field(default_factory=dict)
 
 
-def firmware_files(workspace: Workspace) -> FirmwareFiles:
-    """All files of a design's firmware.
+def firmware_files(workspace: Workspace, link: str = "") -> FirmwareFiles:
+    """All files of a design's firmware; ``link`` is what its port begins with, see
+    :func:`~wattigram.core.firmware.port.port_context`.
 
     Raises
     ------
@@ -72,7 +74,7 @@ def firmware_files(workspace: Workspace) -> FirmwareFiles:
         When the part's registers or the design do not allow it.
     """
     check_firmware(workspace)
-    context = _Context(workspace).template_context()
+    context = _Context(workspace, link).template_context()
     environment = _environment()
     folder = resources.files(__package__)
     generated = {
@@ -115,8 +117,9 @@ def _environment() -> jinja2.Environment:
 
 
 class _Context:
-    def __init__(self, workspace: Workspace) -> None:
+    def __init__(self, workspace: Workspace, link: str = "") -> None:
         self.workspace = workspace
+        self._link = link
         self.tables = Tables(workspace)
         self.registers = register_map(workspace.part)
         self.writer = HandlerWriter(self.tables)
@@ -148,7 +151,7 @@ class _Context:
             **self._hooks(),
             **self._memory(),
             **self._build(),
-            **port_context(self.workspace, self.tables.config.tick_hz),
+            **port_context(self.workspace, self.tables.config.tick_hz, self._link),
         }
 
     def _interrupts(self) -> dict[str, Any]:
@@ -159,6 +162,8 @@ class _Context:
         if alarm_line is not None and self.registers.has(self._system, "alarm"):
             lines[alarm_line] = "wg_port_alarm"
         has_system = has_system_registers(self.registers)
+        port_isrs = free_uart_lines(self.workspace.part, self.registers, set(lines))
+        lines |= port_isrs
         vectors = [lines.get(line, "unexpected") for line in range(max(lines, default=0) + 1)]
         bodies = [*(handler.body for handler in writer.handlers), *writer.polls]
         bodies += [lines for _number, _converter, _name, lines in writer.reads]
@@ -174,6 +179,7 @@ class _Context:
             "tick_vector": "unexpected" if has_system else "wg_port_alarm",
             "lines": len(vectors),
             "vectors": vectors,
+            "port_isrs": tuple(port_isrs.values()),
         }
 
     def _setup(self) -> dict[str, Any]:

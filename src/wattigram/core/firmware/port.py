@@ -7,6 +7,7 @@ from typing import Any
 
 from wattigram.core.base.quantity import format_rounded
 from wattigram.core.firmware.c_names import c_comment
+from wattigram.core.firmware.port_link import USB, link_uart
 from wattigram.core.firmware.register_c import read_c, set_flag_c
 from wattigram.core.model.design import Workspace
 from wattigram.core.model.part import MemoryMap
@@ -31,14 +32,27 @@ def has_system_registers(registers: RegisterMap) -> bool:
     return all(registers.has(registers.system, name) for name in NEEDED)
 
 
-def port_context(workspace: Workspace, tick_hz: int) -> dict[str, Any]:
-    """What the template of port.c knows; ``tick_hz`` is the rate of the firmware's ticks in hertz."""
+def port_context(workspace: Workspace, tick_hz: int, link: str = "") -> dict[str, Any]:
+    """What the template of port.c knows; ``tick_hz`` is the rate of the firmware's ticks in hertz, and
+    ``link`` what carries bytes: "" for what the part has, "usb", or a UART with its rate, "UART 1@115200".
+
+    Raises :class:`FirmwareError` for a link that the part does not have, or that the design uses itself.
+    """
     registers = register_map(workspace.part)
+    carries: dict[str, Any] = {"link": "own"}
+    if link == USB:
+        carries = {"link": "usb", "patience_ticks": max(1, round(tick_hz / PATIENCE_HZ))}
+    elif link:
+        carries = {"link": "uart", "uart": link_uart(workspace, registers, link)}
+    carries |= {"clock_hz": format_rounded(workspace.bus_clock_hz, "Hz", 9), "pin_note": ""}
+    if "uart" in carries and carries["uart"]["pins"]:
+        carries["pin_note"] = f"; and the pins of {carries['uart']['name']}"
     if has_system_registers(registers):
-        return {"system": True, **_system(registers)}
+        return {"system": True, **carries, **_system(registers)}
     part, clock_hz = workspace.part, float(workspace.bus_clock_hz)
     return {
         "system": False,
+        **carries,
         "core": part.processor.core,
         "has_cycle_counter": part.processor.core in CYCLE_COUNTER,
         "look_clocks": _clocks(clock_hz, LOOKS_HZ),
@@ -46,7 +60,6 @@ def port_context(workspace: Workspace, tick_hz: int) -> dict[str, Any]:
         "wake_us": round(1e6 * _clocks(clock_hz, WAKES_HZ) / clock_hz),
         "patience_clocks": max(1, round(clock_hz / PATIENCE_HZ)),
         "up_bytes": _up_bytes(part.memory),
-        "clock_hz": format_rounded(workspace.bus_clock_hz, "Hz", 9),
         "roles": [c_comment(line) for line in _roles(workspace, registers)],
     }
 

@@ -28,7 +28,7 @@ def setup_context(
             comment = list(_comment(f"{len(steps) + 1}. {title}. {write.step.reason}"))
             steps.append({"comment": comment, "writes": []})
         text = write_c(registers, write, symbol_c)
-        lines = list(_statement(text.target, text.value, _note(write)))
+        lines = list(statement_lines(text.target, text.value, _note(write)))
         flag, owner = _wait(registers, write)
         steps[-1]["writes"].append({"lines": lines, "wait": flag, "owner": owner})
     return steps
@@ -41,7 +41,7 @@ def _comment(text: str) -> Iterator[str]:
         yield f"{'   ' if number else '/* '}{line}{' */' if number == len(lines) - 1 else ''}"
 
 
-def _statement(target: str, value: str, note: str) -> Iterator[str]:
+def statement_lines(target: str, value: str, note: str = "") -> Iterator[str]:
     """A write, continued where it is long; its note stands behind it, or above where there is no
     room."""
     lines = [f"{target} ="]

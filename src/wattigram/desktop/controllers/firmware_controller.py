@@ -122,12 +122,27 @@ class FirmwareWork(QObject):
         """Write the C; asks before own code loses a hook. False where nothing was written."""
         return self._write(self._document.workspace)
 
-    def _write(self, workspace: Workspace) -> bool:
+    def ask_port(self, parent: QWidget) -> None:
+        """Write the C with a port that begins with a UART or USB, which the user chooses; the window stays
+        usable meanwhile."""
+        dialog = QInputDialog(parent)
+        dialog.setWindowTitle("What carries the stream")
+        dialog.setLabelText("A UART with its rate, or usb; port.c begins with it")
+        dialog.setComboBoxItems(firmware.possible_links(self._document.workspace))
+        dialog.setComboBoxEditable(True)
+        dialog.textValueSelected.connect(self.write_port)
+        dialog.open()
+
+    def write_port(self, link: str) -> bool:
+        """Write the C with a port that begins with a link; False, and a sentence, where it cannot be."""
+        return self._write(self._document.workspace, link.strip())
+
+    def _write(self, workspace: Workspace, link: str = "") -> bool:
         try:
             lost = firmware.lost_hooks(workspace, self.folder)
             if lost and not self._may_drop(lost):
                 return False
-            written = firmware.write_firmware(workspace, self.folder, drop_hooks=True)
+            written = firmware.write_firmware(workspace, self.folder, drop_hooks=True, link=link)
         except WattigramError as fault:
             self.message.emit(str(fault))
             return False

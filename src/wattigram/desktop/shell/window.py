@@ -27,6 +27,7 @@ from wattigram.desktop.controllers.actions import Actions
 from wattigram.desktop.controllers.bench_actions import BenchActions
 from wattigram.desktop.controllers.board_choice import BoardChoice
 from wattigram.desktop.controllers.board_session import LiveBoard
+from wattigram.desktop.controllers.bring_up import BringUp
 from wattigram.desktop.controllers.chain_actions import ChainActions
 from wattigram.desktop.controllers.dropped_files import dropped_paths, take_dropped
 from wattigram.desktop.controllers.files import ProjectFiles, example_line
@@ -145,6 +146,14 @@ class MainWindow(QMainWindow):
             self, document, self.board, self.board_choice, self.run_job, self._show_now
         )
         self._column.insertWidget(3, self.bench_actions.wiring_bar)
+        self.bring_up = BringUp(
+            self, document, self.board, self.firmware, self.proving, self.bench_actions
+        )
+        self.bring_up.acts |= {
+            "design": self.show_findings,
+            "board": self.board_choice.ask,
+            "take": self.toggle_record,
+        }
         self._add_actions()
         self._connect()
         self._show_document()
@@ -182,6 +191,7 @@ class MainWindow(QMainWindow):
         add("Board", "Run or stop the board", "F5", self.toggle_run)
         add("Board", "Record a take, or stop recording", "Ctrl+R", self.toggle_record)
         add("Board", "Choose a board…", "Ctrl+B", self.board_choice.ask)
+        add("Board", "Bring a board up, step by step", "Ctrl+Alt+B", self.bring_up.show)
         add("Proof", "Record and prove", "F6", self.proving.record_and_prove)
         add("Proof", "Prove the take that is open", "Shift+F6", self.take_actions.prove_open)
         add("Proof", "Write a report…", "Ctrl+P", self.take_actions.ask_report)
@@ -190,6 +200,12 @@ class MainWindow(QMainWindow):
         add("Proof", "Copy the proof as text", "", lambda: self.proof_page.copy_text())
         add("Firmware", "Write C files", "", self.firmware.write)
         add("Firmware", "Write the tables only…", "", lambda: self.firmware.ask_tables(self))
+        add(
+            "Firmware",
+            "Write C with a port over UART or USB…",
+            "",
+            lambda: self.firmware.ask_port(self),
+        )
         add("Firmware", "Build the firmware", "F7", self.firmware.build)
         add("Firmware", "Run the image on the virtual board", "Shift+F7", self.firmware.run)
         add("Firmware", "Copy register writes as hex", "", lambda: self.book.firmware.copy_hex())

@@ -35,19 +35,25 @@ def stream_bytes_hz(workspace: Workspace) -> float:
     return total
 
 
+def serial_baud(address: str) -> int | None:
+    """The baud rate of a serial port's address; None for what has none."""
+    if not address.startswith("serial:") or address.startswith(PSEUDO):
+        return None
+    baud_text = address.rpartition("@")[2] if "@" in address else str(DEFAULT_BAUD)
+    return int(baud_text) if baud_text.isdigit() and int(baud_text) else None
+
+
 def overload_text(workspace: Workspace, address: str) -> str:
     """A sentence where a serial port is too slow for a design's stream; "" where it is not, or is
     none."""
-    if not address.startswith("serial:") or address.startswith(PSEUDO):
+    baud = serial_baud(address)
+    if not baud:
         return ""
-    baud_text = address.rpartition("@")[2] if "@" in address else str(DEFAULT_BAUD)
-    if not baud_text.isdigit() or not int(baud_text):
-        return ""
-    carries, wanted = int(baud_text) / BITS_A_BYTE, stream_bytes_hz(workspace)
+    carries, wanted = baud / BITS_A_BYTE, stream_bytes_hz(workspace)
     if wanted <= carries:
         return ""
     return (
-        f"The stream is {format_si(wanted, 'B/s')}, and {baud_text} baud carry "
+        f"The stream is {format_si(wanted, 'B/s')}, and {baud} baud carry "
         f"{format_si(carries, 'B/s')}: a real port would lose "
         f"{(1 - carries / wanted) * 100:.0f} % of it. Choose a higher rate, or send less."
     )

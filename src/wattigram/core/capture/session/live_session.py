@@ -431,6 +431,7 @@ class LiveSession:
                 cycles=cycles,
                 samples=reception.samples,
                 lost_cycles=reception.lost_cycles,
+                bytes_came=reception.bytes_came,
                 bytes_skipped=reception.decoder.stats.bytes_skipped,
                 events=tuple(reception.events),
                 event_count=reception.event_count,

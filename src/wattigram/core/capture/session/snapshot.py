@@ -96,6 +96,8 @@ class Snapshot(msgspec.Struct, frozen=True):
     samples: int = 0
     lost_cycles: int = 0
     bytes_skipped: int = 0
+    bytes_came: int = 0
+    """Of the link, since it was opened."""
     events: tuple[tuple[int, bool, int, int], ...] = ()
     event_count: int = 0
     log: tuple[str, ...] = ()

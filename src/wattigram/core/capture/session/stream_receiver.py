@@ -150,6 +150,8 @@ class StreamReceiver:
         self.lost_cycles = 0
         self.refusal = ""
         """What the board answered last where it did not do as it was told."""
+        self.bytes_came = 0
+        """Of the link, whatever they were."""
         self.bytes_taken = 0
         """Of samples and events."""
         self.ticks = 0
@@ -200,6 +202,7 @@ class StreamReceiver:
     def feed(self, data: bytes) -> None:
         """Take bytes as they came. A take that can no longer be written ends, with
         ``writing_fault`` saying why."""
+        self.bytes_came += len(data)
         for decoded in self.decoder.feed(data):
             if isinstance(decoded, SampleRun):
                 if self._awaits_start and decoded.first:

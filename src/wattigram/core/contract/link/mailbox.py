@@ -11,14 +11,7 @@ from collections import deque
 from collections.abc import Iterator
 from typing import Protocol
 
-from wattigram.core.contract.link.frame import (
-    CHECKED_BYTES,
-    HEADER,
-    HEADER_BYTES,
-    SYNC,
-    TRAILER,
-    header_check,
-)
+from wattigram.core.contract.link.frame_pieces import frame_pieces
 
 SYMBOL = "wg_mailbox"
 _HEAD = struct.Struct("<6I")
@@ -56,7 +49,7 @@ class Mailbox:
         if waiting:
             self.said += self._ring(self._address + _HEAD.size, up_bytes, up_read, waiting)
             self._put(_UP_READ, up_read + waiting)
-            yield from self._pieces()
+            yield from frame_pieces(self.said)
         room = down_bytes - ((down_written - down_read) & 0xFFFFFFFF)
         if inbox and room > 0:
             base = self._address + _HEAD.size + up_bytes
@@ -76,40 +69,3 @@ class Mailbox:
 
     def _put(self, offset: int, value: int) -> None:
         self._memory.write(self._address + offset, (value & 0xFFFFFFFF).to_bytes(4, "little"))
-
-    def _pieces(self) -> Iterator[bytes]:
-        said = self.said
-        while said:
-            if len(said) < len(SYNC) and SYNC.startswith(said):
-                return
-            if not said.startswith(SYNC):
-                at = said.find(SYNC, 1)
-                if at < 0:  # the beginning of a frame may have come
-                    kept = next(
-                        (
-                            size
-                            for size in range(len(SYNC) - 1, 0, -1)
-                            if said.endswith(SYNC[:size])
-                        ),
-                        0,
-                    )
-                    at = len(said) - kept
-                yield bytes(said[:at])
-                del said[:at]
-                continue
-            if len(said) < HEADER_BYTES:
-                return
-            *_head, item_bytes, _flags, _number, count, _ticks, _first, check = HEADER.unpack(
-                said[:HEADER_BYTES]
-            )
-            if header_check(said[:CHECKED_BYTES]) != check:  # it only begins like a frame
-                yield bytes(said[:1])
-                del said[:1]
-                continue
-            end = HEADER_BYTES + count * item_bytes
-            if len(said) < end + TRAILER.size:
-                return
-            yield bytes(said[:HEADER_BYTES])
-            yield bytes(said[HEADER_BYTES:end])
-            yield bytes(said[end : end + TRAILER.size])
-            del said[: end + TRAILER.size]

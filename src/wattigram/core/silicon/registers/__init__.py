@@ -50,6 +50,7 @@ from wattigram.core.silicon.registers.round_trip import (
     decoded,
     design_writes,
     surroundings,
+    uart_writes,
 )
 from wattigram.core.silicon.registers.setup_sequence import setup_steps
 from wattigram.core.silicon.registers.setup_step import LINE, SetupStep
@@ -102,6 +103,7 @@ __all__ = [
     "silicon_project",
     "surroundings",
     "threshold_codes",
+    "uart_writes",
     "watch_place",
     "write_lines",
 ]

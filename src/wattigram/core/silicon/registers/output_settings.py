@@ -26,9 +26,11 @@ from wattigram.core.silicon.registers.register_map import RegisterMap, Setting, 
 from wattigram.core.silicon.registers.setup_step import LINE, SetupBuilder, SetupStep
 
 
-def uart_steps(workspace: Workspace, registers: RegisterMap, name: str) -> Iterator[SetupStep]:
+def uart_steps(
+    workspace: Workspace, registers: RegisterMap, name: str, told: bool = False
+) -> Iterator[SetupStep]:
     """Baud, data bits, parity and stop bits of a UART; and its interrupt, where the program waits for
-    bytes."""
+    bytes, or is ``told`` of all that come."""
     uart = workspace.project.uart(name)
     assert uart is not None
     timing = uart_timing(workspace, uart)
@@ -37,7 +39,7 @@ def uart_steps(workspace: Workspace, registers: RegisterMap, name: str) -> Itera
     step.put("data-bits", uart.data_bits, only=8)
     step.put("parity", uart.parity, only="none")
     step.put("stop-bits", uart.stop_bits, only=1)
-    is_awaited = any(watch.uart == name for watch in workspace.watches)
+    is_awaited = told or any(watch.uart == name for watch in workspace.watches)
     if is_awaited:
         step.put("tells", True, only=True)
     step.put("on", True)

@@ -14,6 +14,7 @@ from wattigram.core.silicon.registers.design_from_registers import (
 )
 from wattigram.core.silicon.registers.encode import Write, placed, setup_writes
 from wattigram.core.silicon.registers.merge_program import merge_program
+from wattigram.core.silicon.registers.output_settings import uart_steps
 from wattigram.core.silicon.registers.register_map import Symbol, register_map
 from wattigram.core.silicon.registers.setup_sequence import setup_steps
 
@@ -21,6 +22,13 @@ from wattigram.core.silicon.registers.setup_sequence import setup_steps
 def design_writes(workspace: Workspace) -> tuple[Write, ...]:
     """The ordered register writes of a design; raises :class:`RegisterError`."""
     return setup_writes(register_map(workspace.part), setup_steps(workspace))
+
+
+def uart_writes(workspace: Workspace, name: str) -> tuple[Write, ...]:
+    """Writes that set up a UART of a design by itself, with an interrupt for what comes; raises
+    :class:`RegisterError`."""
+    registers = register_map(workspace.part)
+    return setup_writes(registers, tuple(uart_steps(workspace, registers, name, told=True)))
 
 
 def surroundings(workspace: Workspace) -> Surroundings:
