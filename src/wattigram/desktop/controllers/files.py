@@ -17,6 +17,7 @@ from wattigram.core.model.design import Workspace, other_projects
 from wattigram.core.model.design.templates import empty_workspace
 from wattigram.core.model.part import list_parts, load_part
 from wattigram.desktop.controllers.actions import Actions
+from wattigram.desktop.controllers.one_window import OneWindow, open_beside
 from wattigram.desktop.state.document import ChangedOnDiskError, Document, OnDisk, digest_of
 from wattigram.desktop.state.recovery import Abandoned, Recovered
 from wattigram.desktop.state.settings import Settings
@@ -79,6 +80,9 @@ class ProjectFiles(QObject):
         self._notice = notice
         actions.add("File", "Open a project…", "Ctrl+O", self.ask_open)
         actions.add("File", "Open a recent project…", "", self.open_recent)
+        actions.add(
+            "File", "Open a project in a window of its own…", "Ctrl+Shift+O", self.ask_open_beside
+        )
         for part in list_parts():
             actions.add("File", f"New project on {part.name}", "", partial(self.new_on, part.id))
         actions.add("File", "New project on a part file…", "", self.ask_part)
@@ -86,6 +90,7 @@ class ProjectFiles(QObject):
         actions.add("File", "Save as…", "Ctrl+Shift+A", self.ask_save_as)
         actions.add("File", "Recover unsaved work…", "", self.offer_next)
         actions.add("File", "Quit", "Ctrl+Q", window.close)
+        self.one_window = OneWindow(window, lambda: document.path)
         self._offers: list[Abandoned] = []
         self._told_of: str | None = None
         self._boards_seen: dict[str, str | None] = {}
@@ -126,8 +131,27 @@ class ProjectFiles(QObject):
     def _open_chosen(self, path: Path, _checked: bool) -> None:
         self.open(path)
 
+    def ask_open_beside(self) -> None:
+        """Ask for a project that is to have a window of its own."""
+        title = "Open a project in a window of its own"
+        dialog = QFileDialog(self._window, title, str(self.folder), FILE_FILTER)
+        dialog.fileSelected.connect(lambda name: self.open_beside(Path(name)))
+        dialog.open()
+
+    def open_beside(self, path: Path) -> None:
+        """Open a project in a window of its own; one that has a window is shown there."""
+        if self.one_window.is_elsewhere(path):
+            self._notice.say(f"“{path.name}” has a window already, which has come to the front.")
+        elif not open_beside(path):
+            self._notice.say("No other window could be started.")
+
     def open(self, path: Path) -> None:
-        """Open a project; unsaved work is asked about first."""
+        """Open a project; unsaved work is asked about first. One that another window has is shown there."""
+        if self.one_window.is_elsewhere(path):
+            self._notice.say(
+                f"“{path.name}” is open in another window, which has come to the front."
+            )
+            return
         self._unless_unsaved("open", partial(self._open_now, path))
 
     def open_example(self, path: Path) -> None:
@@ -229,6 +253,9 @@ class ProjectFiles(QObject):
                 ("Overwrite it", partial(self.save_to, named, True)),
             )
             return
+        if named != self._document.path and self.one_window.is_elsewhere(named):
+            self._notice.say(f"“{named.name}” is open in another window. Choose another name.")
+            return
         try:
             self._document.save(named, overwrite)
         except ChangedOnDiskError:
@@ -261,6 +288,7 @@ class ProjectFiles(QObject):
         path = self._document.path
         if path is not None:
             self._watcher.addPaths([str(place) for place in (path, path.parent) if place.exists()])
+        self.one_window.hold()
         self._told_of = None
         self._boards_seen = self._boards_now()
         self._watch_boards()

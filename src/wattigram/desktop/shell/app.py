@@ -16,6 +16,7 @@ from wattigram.core.base.user_folders import config_folder, state_folder
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.design.templates import empty_workspace
 from wattigram.core.model.part import list_parts
+from wattigram.desktop.controllers.one_window import show_elsewhere
 from wattigram.desktop.shell.appearance import apply_remembered_appearance
 from wattigram.desktop.shell.ending import EndingSignals
 from wattigram.desktop.shell.fault_hook import FaultHook
@@ -101,6 +102,11 @@ def warm_up() -> None:
 def run_app(path: Path | None, autorun: bool = False) -> int:
     """Show the window until it is closed."""
     app = make_app()
+    if path is not None and path.is_dir():
+        path = next(iter(sorted(path.glob("*.wattigram.toml"))), path)
+    if path is not None and path.is_file() and show_elsewhere(path):
+        print(f"{path.name} is open in a window, which has come to the front.")
+        return 0
     faults = FaultHook()
     faults.install()
     window = make_window(app, path)

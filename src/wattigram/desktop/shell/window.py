@@ -680,6 +680,7 @@ class MainWindow(QMainWindow):
             super().closeEvent(event)
             return
         self._is_closed = True
+        self.files.one_window.let_go()
         self.document.close()
         keep_size(self, self.settings)
         self.settings.set("page", PAGES[self.stack.currentIndex()])
