@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import re
+from decimal import Decimal
+
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import parse_quantity
 
@@ -41,3 +44,29 @@ def read_byte(text: str) -> int | None:
 def byte_entry(byte: int) -> str:
     """A byte as it is typed."""
     return f"‘{chr(byte)}’" if 0x21 <= byte <= 0x7E else f"0x{byte:02X}"
+
+
+_NUMBER = re.compile(r"^(?P<sign>[-−]?)(?P<digits>\d+(?:\.\d+)?)(?P<unit>[^\d.].*|)$")
+
+
+def decimals(text: str) -> int:
+    """Places behind the point of a number with its unit; 0 where it has none."""
+    found = _NUMBER.match(text.strip())
+    return len(found["digits"].partition(".")[2]) if found is not None else 0
+
+
+def nudged(text: str, steps: int, least: int = 0) -> str:
+    """A number with its unit, so many of its last places more: "4.7 kΩ" by 1 is "4.8 kΩ"; "" where it is no
+    number. With ``least`` it has so many places behind the point at least."""
+    stripped = text.strip()
+    if stripped.lower().startswith("0x"):
+        try:
+            return f"0x{max(0, int(stripped, 16) + steps):X}"
+        except ValueError:
+            return ""
+    found = _NUMBER.match(stripped)
+    if found is None:
+        return ""
+    number = Decimal(found["digits"]).copy_sign(-1 if found["sign"] else 1)
+    place = Decimal(1).scaleb(-max(least, decimals(stripped)))
+    return f"{number + steps * place:f}{found['unit']}"

@@ -25,6 +25,7 @@ from wattigram.desktop.inspector.outputs import generator_panel, pwm_panel
 from wattigram.desktop.inspector.panel_model import Fact, Field, Panel
 from wattigram.desktop.inspector.reactions import reaction_panel
 from wattigram.desktop.inspector.routes import route_panel, uart_panel
+from wattigram.desktop.inspector.several_signals import shared_panel
 from wattigram.desktop.inspector.slot import slot_panel
 from wattigram.desktop.inspector.thresholds import (
     comparator_panel,
@@ -33,6 +34,14 @@ from wattigram.desktop.inspector.thresholds import (
 )
 from wattigram.desktop.inspector.transfer import buffer_panel, reader_panel
 from wattigram.desktop.state.selection import Selection
+
+SHARED = {
+    "signal": "Signal",
+    "front end": "Bench",
+    "filter": "Filter",
+    "thresholds": "Thresholds",
+}
+"""Facets that several signals are edited in at once, with their titles; slots are in their own panel."""
 
 
 def panel_for(workspace: Workspace, selection: Selection) -> Panel:
@@ -47,11 +56,36 @@ def panel_for(workspace: Workspace, selection: Selection) -> Panel:
         builders = {"start": start_panel, "start-up": startup_panel}
         return builders.get(selection.facet, clock_panel)(workspace, chain)
     signal = project.signal(selection.signal)
+    names = _selected_signals(workspace, selection)
+    facet = selection.facet.partition(":")[0]
+    if len(names) > 1 and facet in SHARED:
+        return shared_panel(
+            SHARED[facet],
+            {name: panel_for(workspace, _alone(workspace, selection, name)) for name in names},
+        )
     if selection.facet == "front end":
         return bench_panel(workspace, signal)
     if selection.facet == "signal" or chain is None:
         return _signal_panel(workspace, chain, signal)
     return _stage_panel(workspace, chain, signal, selection)
+
+
+def _selected_signals(workspace: Workspace, selection: Selection) -> tuple[str, ...]:
+    """Signals of all selected slots, each once, that of the selection first."""
+    chain = workspace.project.chain(selection.converter)
+    if chain is None or not selection.also:
+        return (selection.signal,)
+    places = [place for place in selection.places if 0 <= place < len(chain.slots)]
+    return tuple(
+        dict.fromkeys((selection.signal, *(chain.slots[place].signal for place in places)))
+    )
+
+
+def _alone(workspace: Workspace, selection: Selection, name: str) -> Selection:
+    """The same facet of one signal by itself."""
+    chain = workspace.project.chain(selection.converter)
+    assert chain is not None
+    return replace(selection, signal=name, place=chain.places_of(name)[0], also=frozenset[int]())
 
 
 def _output_panel(workspace: Workspace, selection: Selection) -> Panel:

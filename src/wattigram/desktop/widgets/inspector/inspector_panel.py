@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import QEvent, QObject, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QWheelEvent
 from PyQt6.QtWidgets import (
     QApplication,
     QComboBox,
@@ -22,12 +22,17 @@ from PyQt6.QtWidgets import (
 
 from wattigram.core.base.errors import QuantityError
 from wattigram.desktop.inspector import Fact, Field, Panel
+from wattigram.desktop.inspector.number_entry import decimals, nudged
 from wattigram.desktop.theme import heading_font, number_font, text_font, theme
 from wattigram.desktop.widgets.inspector.curves import CurveChart
 from wattigram.desktop.widgets.inspector.step_list import StepList
 from wattigram.desktop.widgets.inspector.what_if import WhatIfChart
 
 SLIDER_STEPS = 1000
+WORDS = {"name", "note", "text", "function", "signals", "pins"}
+"""Fields that are no numbers, whatever they begin with."""
+STILL_MS = 700
+"""After which what is nudged next is another step."""
 TABS_WIDTH, TAB_PADDING = 206, 20
 """What a line of tabs may take in the narrowest inspector."""
 
@@ -43,6 +48,12 @@ class FieldEditor(QObject):
     def __init__(self, field: Field, parent: QWidget) -> None:
         super().__init__(parent)
         self._field = field
+        self._places = 0
+        """Behind the point of what is being nudged, though it may end in noughts on its way."""
+        self._still = QTimer(self)
+        self._still.setSingleShot(True)
+        self._still.setInterval(STILL_MS)
+        self._still.timeout.connect(self.drag_ended)
         self.widget: QLineEdit | QComboBox | QSlider
         if field.slider is not None:
             slider = QSlider(Qt.Orientation.Horizontal, parent)
@@ -95,7 +106,11 @@ class FieldEditor(QObject):
         widget.blockSignals(False)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Escape takes back what was typed."""
+        """Escape takes back what was typed; arrows, and the wheel in a field that has the keyboard, make its
+        number more and less."""
+        steps = self._steps_of(event)
+        if steps:
+            return self._nudge(steps)
         pressed = (
             event.key()
             if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress
@@ -107,6 +122,39 @@ class FieldEditor(QObject):
             self._mark(False)
             return True
         return super().eventFilter(watched, event)
+
+    def _steps_of(self, event: QEvent | None) -> int:
+        """By how many of its last places an event moves the number; 0 for any other event."""
+        if isinstance(event, QWheelEvent) and self.widget.hasFocus():
+            turned = event.angleDelta().y() or event.angleDelta().x()  # Alt turns it sideways
+            steps = (turned > 0) - (turned < 0)
+        elif isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress:
+            steps = {Qt.Key.Key_Up: 1, Qt.Key.Key_Down: -1}.get(Qt.Key(event.key()), 0)
+        else:
+            return 0
+        return steps * (10 if event.modifiers() & Qt.KeyboardModifier.ShiftModifier else 1)
+
+    def _nudge(self, steps: int) -> bool:
+        """More, or less; all of one go are one step to be taken back. Whether there is a number."""
+        assert isinstance(self.widget, QLineEdit)
+        now = self.widget.text()
+        if not self._still.isActive():
+            self._places = decimals(now)
+        text = "" if self._field.label in WORDS else nudged(now, steps, self._places)
+        if not text:
+            return False
+        if not self._still.isActive():
+            self.drag_began.emit()
+        self._still.start()
+        self.widget.setModified(False)
+        self._enter(text)
+        return True
+
+    def rest(self) -> None:
+        """What is nudged next is another step."""
+        if self._still.isActive():
+            self._still.stop()
+            self.drag_ended.emit()
 
     @property
     def label(self) -> str:
@@ -258,6 +306,8 @@ class Inspector(QWidget):
             label.setStyleSheet(f"color: {shade}")
 
     def _build(self, panel: Panel) -> None:
+        for editor in self.fields:
+            editor.rest()
         if self._body is not None:
             self._layout.removeWidget(self._body)
             self._body.hide()
