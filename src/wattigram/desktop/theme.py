@@ -6,7 +6,7 @@ from functools import lru_cache
 
 import msgspec
 from PyQt6.QtCore import Qt
-from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPen
+from PyQt6.QtGui import QColor, QFont, QFontDatabase, QPalette, QPen
 from PyQt6.QtWidgets import QApplication
 
 from wattigram.core.base.signal_marks import ON_PAPER
@@ -167,6 +167,10 @@ def apply_theme(app: QApplication, chosen: Theme, points: float = 9.5) -> None:
     app.setFont(font)
     for made in (text_font, number_font, heading_font):
         made.cache_clear()
+    colors = app.palette()  # links in texts are known by nothing else
+    for role in (QPalette.ColorRole.Link, QPalette.ColorRole.LinkVisited):
+        colors.setColor(role, QColor(chosen.action))
+    app.setPalette(colors)
     app.setStyleSheet(_stylesheet(chosen))
 
 
@@ -218,7 +222,7 @@ QPushButton#aside {{ background: transparent; border: none; color: {t.faint}; pa
 QPushButton#aside:hover {{ color: {t.action}; }}
 QPushButton#aside:focus {{ border: 1px solid {t.action}; padding: 1px; }}
 QPushButton#link:focus {{ border: 1px solid {t.action}; padding: 1px; }}
-QLineEdit, QComboBox, QPlainTextEdit {{ background: {t.card}; border: 1px solid {t.hairline}; border-radius: 4px; padding: 3px 6px;
+QLineEdit, QComboBox, QPlainTextEdit, QTextBrowser {{ background: {t.card}; border: 1px solid {t.hairline}; border-radius: 4px; padding: 3px 6px;
   selection-background-color: {t.action}; selection-color: {t.action_text}; }}
 QLineEdit:focus, QComboBox:focus {{ border: 2px solid {t.action}; padding: 2px 5px; }}
 QLineEdit#fact {{ padding: 2px 7px; }}

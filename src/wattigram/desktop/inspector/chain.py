@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterator
 
+from wattigram.core.advise import explanations
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import period_text, read_interval
 from wattigram.core.base.quantity import (
@@ -79,14 +80,28 @@ def _clock_facts(workspace: Workspace, chain: Chain) -> Iterator[Fact]:
     cycle, converter = scan_timing(workspace, chain), workspace.converter(chain)
     low_hz, high_hz = converter.clock_low_hz, converter.clock_high_hz
     is_allowed = converter.allows_clock(cycle.clock_hz)
-    yield Fact("converter clock", format_si(cycle.clock_hz, "Hz"), is_allowed)
+    yield Fact(
+        "converter clock",
+        format_si(cycle.clock_hz, "Hz"),
+        is_allowed,
+        explanations.converter_clock(workspace, chain),
+    )
     yield Fact("allowed", f"{format_si(low_hz, 'Hz')} to {format_si(high_hz, 'Hz')}")
-    yield Fact("scan time", format_rounded(cycle.busy_s, "s", 6))
+    yield Fact(
+        "scan time",
+        format_rounded(cycle.busy_s, "s", 6),
+        why=explanations.scan_time(workspace, chain),
+    )
     if cycle.trigger.pace == "pattern":
-        yield Fact("slack", format_rounded(cycle.slack_s, "s", 6), cycle.slack_s >= 0)
+        yield Fact(
+            "slack",
+            format_rounded(cycle.slack_s, "s", 6),
+            cycle.slack_s >= 0,
+            explanations.slack(workspace, chain),
+        )
     paced = cycle.trigger.pace in {"pattern", "self"}
     rate = format_si(cycle.cycle_rate_hz, "Hz", 6) if paced else "once"
-    yield Fact("scan rate", rate)
+    yield Fact("scan rate", rate, why=explanations.scan_rate(workspace, chain) if paced else None)
     yield Fact("noise", f"{converter.noise_lsb:g} LSB at {max(converter.bits)} bit")
     oscillator = converter.oscillator
     if oscillator is not None:

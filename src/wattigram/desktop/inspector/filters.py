@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import math
 
+from wattigram.core.advise import explanations
 from wattigram.core.base.quantity import format_rounded, format_si
 from wattigram.core.model.design import (
     BlockAverage,
@@ -50,7 +51,11 @@ def filter_panel(workspace: Workspace, chain: Chain, signal: Signal) -> Panel:
     rate_hz = float(1 / slot.each_s) if inside else float(slot.rate_hz) or float(1 / slot.each_s)
     facts = [
         Fact("raw noise", f"{noise.raw_lsb:.2f} LSB rms"),
-        Fact("raw rate", format_si(rate_hz, "Hz", 5)),
+        Fact(
+            "raw rate",
+            format_si(rate_hz, "Hz", 5),
+            why=explanations.raw_rate(workspace, chain, signal),
+        ),
     ]
     hardware = workspace.converter(chain).hardware.stages
 
@@ -71,13 +76,26 @@ def filter_panel(workspace: Workspace, chain: Chain, signal: Signal) -> Panel:
         facts += [
             Fact("filtered noise", f"{reduced.reduced_lsb:.2f} LSB rms"),
             *_bias(reduced),
-            Fact("output rate", format_si(out_hz, "Hz", 5)),
-            Fact("−3 dB at", format_rounded(figures.cutoff_hz, "Hz", 4)),
-            Fact("latency", format_rounded(figures.latency_s, "s", 3)),
+            Fact(
+                "output rate",
+                format_si(out_hz, "Hz", 5),
+                why=explanations.output_rate(workspace, chain, signal),
+            ),
+            Fact(
+                "−3 dB at",
+                format_rounded(figures.cutoff_hz, "Hz", 4),
+                why=explanations.cutoff(workspace, chain, signal),
+            ),
+            Fact(
+                "latency",
+                format_rounded(figures.latency_s, "s", 3),
+                why=explanations.latency(workspace, chain, signal),
+            ),
             Fact(
                 "accumulator width",
                 f"{figures.bits} of {stage.accumulator_bits} bits",
                 figures.fits,
+                explanations.accumulator(workspace, chain, signal),
             ),
         ]
         if not isinstance(stage, LowPassFilter):

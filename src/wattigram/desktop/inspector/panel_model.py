@@ -6,15 +6,17 @@ from collections.abc import Callable
 
 import msgspec
 
+from wattigram.core.advise.explanations import Explanation
 from wattigram.core.model.design.edits import Edit
 
 
 class Fact(msgspec.Struct, frozen=True):
-    """A figure with its name; ``good`` is None where it is neither."""
+    """A figure with its name; ``good`` is None where it is neither, and ``why`` says how it came about."""
 
     label: str
     value: str
     good: bool | None = None
+    why: Explanation | None = None
 
 
 class Field(msgspec.Struct, frozen=True):
@@ -117,7 +119,7 @@ class Panel(msgspec.Struct, frozen=True):
     def shape(self) -> tuple[object, ...]:
         """What must agree for two panels to be shown by the same widgets."""
         return (
-            tuple(fact.label for fact in self.facts),
+            tuple((fact.label, fact.why is not None) for fact in self.facts),
             tuple(
                 (field.label, bool(field.options), field.slider is not None)
                 for field in self.fields

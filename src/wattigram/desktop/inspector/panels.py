@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from msgspec.structs import replace
 
+from wattigram.core.advise import explanations
 from wattigram.core.base.fields import ratio_text, read_ratio
 from wattigram.core.base.quantity import format_rounded, format_si, format_volts, parse_quantity
 from wattigram.core.model.design import Chain, Signal, Workspace, read_quantity, signal_scale
@@ -196,7 +197,11 @@ def _signal_panel(workspace: Workspace, chain: Chain | None, signal: Signal) -> 
                 f"{format_volts(scale.low_v / gain) if scale.signed else 0} to "
                 f"{format_volts(workspace.reference_v / gain)}",
             ),
-            Fact("1 LSB", format_rounded(scale.lsb_v / gain, "V", 4)),
+            Fact(
+                "1 LSB",
+                format_rounded(scale.lsb_v / gain, "V", 4),
+                why=explanations.source_count_volts(workspace, chain, signal),
+            ),
         ]
     taken = [
         other.name for other in project.signals if other.pin == signal.pin and other is not signal

@@ -41,7 +41,7 @@ def _facts(first: Panel, others: list[Panel]) -> Iterator[Fact]:
         theirs = [one for other in others for one in other.facts if one.label == fact.label]
         if len(theirs) < len(others):
             continue
-        if all(one == fact for one in theirs):
+        if all((one.value, one.good) == (fact.value, fact.good) for one in theirs):
             yield fact
             continue
         goods = {one.good for one in (fact, *theirs)}

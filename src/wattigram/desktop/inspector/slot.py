@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from fractions import Fraction
 
+from wattigram.core.advise import explanations
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import format_counts, format_rounded, format_si, parse_quantity
 from wattigram.core.model.design import Chain, Signal, Workspace, sampled_alike, signal_scale
@@ -29,11 +30,18 @@ def slot_panel(
         Fact(
             "sampling",
             f"{times}{slot.sampling_cycles} clk · {format_rounded(timing.sampling_s, 's', 3)}",
+            why=explanations.sampling(workspace, chain, place),
         ),
         Fact(
-            "conversion", f"{times}{conversion} clk · {format_rounded(timing.conversion_s, 's', 3)}"
+            "conversion",
+            f"{times}{conversion} clk · {format_rounded(timing.conversion_s, 's', 3)}",
+            why=explanations.conversion(workspace, chain),
         ),
-        Fact("sampling instant", format_rounded(timing.held_s, "s", 6)),
+        Fact(
+            "sampling instant",
+            format_rounded(timing.held_s, "s", 6),
+            why=explanations.sampling_instant(workspace, chain, place),
+        ),
         Fact("source", format_si(settling.source_ohm, "Ω")),
     ]
     if settling.external_f:
@@ -46,14 +54,34 @@ def slot_panel(
                 "settling time",
                 format_rounded(settling.needed_s, "s", 3),
                 settling.sampling_s >= settling.needed_s,
+                explanations.settling_time(workspace, chain, place),
             )
         )
     facts += [
-        Fact("full-scale step", format_counts(settling.full_scale_error_lsb), settling.adequate),
+        Fact(
+            "full-scale step",
+            format_counts(settling.full_scale_error_lsb),
+            settling.adequate,
+            explanations.step_left(workspace, chain, place),
+        ),
         Fact("as wired", format_counts(settling.wired_error_lsb), settling.wired_error_lsb <= 0.5),
-        Fact("1 LSB", format_rounded(signal_scale(workspace, chain, signal.name).lsb_v, "V", 4)),
-        Fact("noise expected", f"{noise.raw_lsb:.2f} LSB rms"),
-        Fact("rate", f"{format_si(timing.rate_hz, 'Hz', 5)}" if timing.rate_hz else "one-shot"),
+        Fact(
+            "1 LSB",
+            format_rounded(signal_scale(workspace, chain, signal.name).lsb_v, "V", 4),
+            why=explanations.count_volts(workspace, chain, signal),
+        ),
+        Fact(
+            "noise expected",
+            f"{noise.raw_lsb:.2f} LSB rms",
+            why=explanations.raw_noise(workspace, chain, signal)
+            if signal.slot_filter is None
+            else None,
+        ),
+        Fact(
+            "rate",
+            f"{format_si(timing.rate_hz, 'Hz', 5)}" if timing.rate_hz else "one-shot",
+            why=explanations.signal_rate(workspace, chain, place),
+        ),
     ]
     changed = sorted(
         {

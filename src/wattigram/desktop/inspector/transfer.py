@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from fractions import Fraction
 
+from wattigram.core.advise import explanations
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import format_rounded, format_si, parse_quantity
 from wattigram.core.model.design import (
@@ -77,9 +78,18 @@ def buffer_panel(workspace: Workspace, chain: Chain) -> Panel:
             f"{format_si(timing.lost_hz, 'S/s', 4)}" if timing.lost_hz else "none",
             not timing.lost_hz,
         ),
-        Fact("bytes", str(loop.bytes)),
-        Fact("wrap time", format_rounded(loop.lap_s, "s", 4)),
-        Fact("scans per buffer", f"{loop.items / slots:g}", loop.in_step),
+        Fact("bytes", str(loop.bytes), why=explanations.buffer_bytes(workspace, chain)),
+        Fact(
+            "wrap time",
+            format_rounded(loop.lap_s, "s", 4),
+            why=explanations.wrap_time(workspace, chain),
+        ),
+        Fact(
+            "scans per buffer",
+            f"{loop.items / slots:g}",
+            loop.in_step,
+            explanations.scans_held(workspace, chain),
+        ),
         *(
             [
                 Fact(

@@ -30,6 +30,7 @@ from wattigram.desktop.controllers.board_session import LiveBoard
 from wattigram.desktop.controllers.bring_up import BringUp
 from wattigram.desktop.controllers.chain_actions import ChainActions
 from wattigram.desktop.controllers.dropped_files import dropped_paths, take_dropped
+from wattigram.desktop.controllers.explaining import Explaining
 from wattigram.desktop.controllers.files import ProjectFiles, example_line
 from wattigram.desktop.controllers.firmware_controller import FirmwareWork
 from wattigram.desktop.controllers.output_actions import OutputActions
@@ -141,6 +142,9 @@ class MainWindow(QMainWindow):
             self.actions_list,
             self.run_job,
             self.notice.say,
+        )
+        self.explaining = Explaining(
+            self, self.chain_page, self.actions_list, partial(self.show_page, CHAIN)
         )
         self.rows_of_others = RowsOfOthers(
             self, document, self.board, self.board_choice, self.run_job, self._show_now

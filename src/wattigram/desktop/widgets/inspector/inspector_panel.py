@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from functools import partial
 
-from PyQt6.QtCore import QEvent, QObject, Qt, QTimer, pyqtSignal
+from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QKeyEvent, QWheelEvent
 from PyQt6.QtWidgets import (
     QApplication,
@@ -13,6 +13,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QLabel,
     QLineEdit,
+    QMenu,
     QSizePolicy,
     QSlider,
     QToolButton,
@@ -212,6 +213,10 @@ class Inspector(QWidget):
     drag_began = pyqtSignal()
     drag_ended = pyqtSignal()
     error = pyqtSignal(str)
+    shown = pyqtSignal()
+    """Another panel, or other figures in it."""
+    why_wanted = pyqtSignal(str)
+    """Somebody asks where the fact of that name comes from."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -257,6 +262,12 @@ class Inspector(QWidget):
             button.setChecked(tab.facet == panel.tab)
         if focused is not None:
             self._focus_again(*focused)
+        self.shown.emit()
+
+    @property
+    def panel(self) -> Panel | None:
+        """What is shown."""
+        return self._panel
 
     def commit(self) -> None:
         """Take what is being typed for what is shown now, before something else is shown in its
@@ -373,7 +384,21 @@ class Inspector(QWidget):
             grid.addWidget(name, row, 0)
             grid.addWidget(value, row, 1)
             self._facts.append(value)
+            if fact.why is not None:
+                for label in (name, value):
+                    label.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+                    label.customContextMenuRequested.connect(partial(self._ask_why, fact.label))
+                    label.setToolTip("Right click: where does it come from?")
         return grid
+
+    def _ask_why(self, label: str, at: QPoint) -> None:
+        """What can be asked of a fact."""
+        menu, asked = QMenu(self), self.sender()
+        action = menu.addAction("Where does it come from?")
+        assert action is not None
+        action.triggered.connect(lambda: self.why_wanted.emit(label))
+        if isinstance(asked, QWidget):
+            menu.popup(asked.mapToGlobal(at))
 
     def _build_fields(self, panel: Panel, body: QWidget) -> QGridLayout:
         form = QGridLayout()

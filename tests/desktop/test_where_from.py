@@ -1,0 +1,163 @@
+"""Where a number comes from: each formula, worked out anew from what is stated, gives the number that is shown."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterator
+from pathlib import Path
+
+import pytest
+from PyQt6.QtCore import QPoint, QUrl
+from PyQt6.QtWidgets import QLabel, QMenu
+
+from tests.desktop.conftest import Wait
+from tests.paths import EXAMPLES
+from tests.recorded.variations import CASES, VARIED, variations
+from wattigram.core.advise.explanations import Derived, Explanation, Given, lines
+from wattigram.core.model.design import Workspace, open_workspace
+from wattigram.core.model.design.edits import SetBufferLength
+from wattigram.desktop.inspector.panel_model import Fact
+from wattigram.desktop.inspector.panels import panel_for
+from wattigram.desktop.shell.window import MainWindow
+from wattigram.desktop.state.selection import Selection
+
+PROJECTS = [*sorted(EXAMPLES.glob("*/*.wattigram.toml")), *CASES]
+FACETS = ("signal", "sample", "transfer", "filter")
+
+
+def explained(workspace: Workspace) -> Iterator[tuple[Selection, Fact]]:
+    """Every fact of the inspector that says how it came about."""
+    for chain in workspace.project.chains:
+        chosen = [Selection(chain.converter, facet="clock")]
+        chosen += [
+            Selection(chain.converter, place, slot.signal, facet)
+            for place, slot in enumerate(chain.slots)
+            for facet in FACETS
+        ]
+        for selection in chosen:
+            for fact in panel_for(workspace, selection).facts:
+                if fact.why is not None:
+                    yield selection, fact
+
+
+@pytest.mark.parametrize("path", PROJECTS, ids=lambda path: path.stem.partition(".")[0])
+def test_each_formula_gives_what_is_shown(path: Path) -> None:
+    assert_explained(open_workspace(path))
+
+
+@pytest.mark.parametrize("path", VARIED, ids=lambda path: path.stem.partition(".")[0])
+def test_so_it_does_of_designs_that_are_changed(path: Path) -> None:
+    workspace = open_workspace(path)
+    for _name, other in variations(workspace):
+        assert_explained(other)
+
+
+def assert_explained(workspace: Workspace) -> None:
+    for selection, fact in explained(workspace):
+        assert fact.why is not None
+        whole = f" {fact.value} "
+        assert f" {fact.why.text} " in whole, (selection, fact.label, fact.why.text, fact.value)
+
+
+def test_most_facts_are_explained(kiln: Workspace) -> None:
+    found = Counter(fact.label for _selection, fact in explained(kiln))
+    assert {
+        "converter clock",
+        "scan time",
+        "slack",
+        "scan rate",
+        "sampling",
+        "conversion",
+        "sampling instant",
+        "settling time",
+        "full-scale step",
+        "1 LSB",
+        "noise expected",
+        "rate",
+        "raw rate",
+        "output rate",
+        "latency",
+        "accumulator width",
+        "bytes",
+        "wrap time",
+        "scans per buffer",
+    } <= set(found)
+
+
+def test_origins_lead_back_to_what_is_stated(kiln: Workspace) -> None:
+    """What stands in a formula is stated somewhere: in the part, or in a place of the design that shows it."""
+
+    def given(why: Explanation) -> Iterator[Given]:
+        for term in why.terms:
+            if isinstance(term, Derived):
+                yield from given(term.why)
+            else:
+                yield term
+
+    for _selection, fact in explained(kiln):
+        assert fact.why is not None
+        for term in given(fact.why):
+            assert term.origin
+            if term.place is None:
+                assert term.origin.startswith("part: ") or ":" in term.origin
+                continue
+            there = Selection(
+                term.place.converter, term.place.place, term.place.signal, term.place.facet
+            )
+            panel = panel_for(kiln, there.valid_in(kiln))
+            assert panel.facts or panel.fields, term
+
+
+def test_lines_are_for_people(kiln: Workspace) -> None:
+    panel = panel_for(kiln, Selection("ADC 1", 2, "Door latch", "sample"))
+    fact = next(one for one in panel.facts if one.label == "settling time")
+    assert fact.why is not None
+    told = [text for _depth, text, _place in lines(fact.why)]
+    assert told[0] == (
+        "settling time = (source + switch) · sampling capacitor · ln(2 · full scale)"
+    )
+    assert told[1].startswith("= (47 kΩ + 1.2 kΩ) · 16 pF · ln(2 · 4096) = 6.95 µs")
+    assert "source 47 kΩ: bench: pin A4" in told
+    instant = next(one for one in panel.facts if one.label == "sampling instant").why
+    assert instant is not None
+    texts = [text for _depth, text, _place in lines(instant)]
+    assert texts.count("converter clock = clock / divider") == 1, "what recurs is told once"
+
+
+def test_the_window_follows_what_is_selected(window: MainWindow, wait: Wait) -> None:
+    page = window.chain_page
+    page.select(Selection("ADC 1", 2, "Door latch", "sample"))
+    window.actions_list.named("Where do these numbers come from?").trigger()
+    shown = window.explaining.window
+    assert shown is not None
+    assert shown.isVisible()
+    assert "(47 kΩ + 1.2 kΩ) · 16 pF · ln(2 · 4096) = 6.95 µs" in shown.text.toPlainText()
+    document = shown.text.document()
+    assert document is not None
+    cursor = document.find("bench: pin A4")
+    assert not cursor.isNull()
+    shown.text.anchorClicked.emit(QUrl(cursor.charFormat().anchorHref()))
+    assert page.selection.facet == "front end"
+    assert page.selection.signal == "Door latch"
+    page.select(Selection("ADC 1", 0, "Coil current", "transfer"))
+    assert "wrap time = length / slots / scan rate" in shown.text.toPlainText()
+    window.document.edit(SetBufferLength("ADC 1", 1024))
+    assert "= 1024 / 4 / 10 kHz = 25.60 ms" in shown.text.toPlainText()
+    page.select(Selection("ADC 1", 0, "Coil current", "front end"))
+    assert "Nothing that is shown here" in shown.text.toPlainText()
+    shown.close()
+
+
+def test_a_fact_s_menu_asks(window: MainWindow, wait: Wait) -> None:
+    page = window.chain_page
+    page.select(Selection("ADC 1", 2, "Door latch", "sample"))
+    label = next(
+        one for one in page.inspector.findChildren(QLabel) if one.text() == "settling time"
+    )
+    assert "Right click" in label.toolTip()
+    label.customContextMenuRequested.emit(QPoint(3, 3))
+    menu = next(one for one in page.inspector.findChildren(QMenu) if one.isVisible())
+    menu.actions()[0].trigger()
+    menu.close()
+    assert window.explaining.window is not None
+    assert window.explaining.window.isVisible()
