@@ -53,6 +53,7 @@ def main(folder: Path, width: int, height: int) -> None:
     app = make_app()
     window = make_window(app, STUDIO_KILN)
     window.resize(width, height)
+    window.first_look.close()
     window.show()
     folder.mkdir(parents=True, exist_ok=True)
 

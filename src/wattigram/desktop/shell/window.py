@@ -33,6 +33,7 @@ from wattigram.desktop.controllers.dropped_files import dropped_paths, take_drop
 from wattigram.desktop.controllers.explaining import Explaining
 from wattigram.desktop.controllers.files import ProjectFiles, example_line
 from wattigram.desktop.controllers.firmware_controller import FirmwareWork
+from wattigram.desktop.controllers.first_look import FirstLook
 from wattigram.desktop.controllers.output_actions import OutputActions
 from wattigram.desktop.controllers.part_work import Designs, PartWork
 from wattigram.desktop.controllers.proof_controller import Proving
@@ -150,6 +151,16 @@ class MainWindow(QMainWindow):
             self, document, self.board, self.board_choice, self.run_job, self._show_now
         )
         self._column.insertWidget(3, self.bench_actions.wiring_bar)
+        self.first_look = FirstLook(
+            self,
+            document,
+            settings,
+            self.proving,
+            self.chain_page,
+            partial(self.show_page, CHAIN),
+            lambda: self._open_palette_of("New project on "),
+        )
+        self._column.insertWidget(3, self.first_look.strip)
         self.bring_up = BringUp(
             self, document, self.board, self.firmware, self.proving, self.bench_actions
         )

@@ -20,7 +20,7 @@ def converter_clock(workspace: Workspace, chain: Chain) -> Explanation:
     clock = Place(chain.converter, facet="clock")
     source_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "internal")
     origin = (
-        f"part: {chain.converter}'s own oscillator"
+        f"part: internal oscillator of {chain.converter}"
         if chain.clock == "internal"
         else "project: bus clock"
     )
