@@ -55,3 +55,16 @@ def test_it_is_one_step_of_undo_and_needs_a_reason(window: MainWindow, wait: Wai
     QApplication.processEvents()
     assert not window.document.workspace.project.accepted
     assert "without a reason" in window.notice.text
+
+
+def test_a_finding_says_why_it_matters(window: MainWindow) -> None:
+    window.show_findings()
+    assert window.findings_window is not None
+    card = window.findings_window.panel.cards[0]
+    assert card.finding.code == "sampling-too-short"
+    assert card.why.isHidden()
+    card.asks.click()
+    assert card.why.isVisible()
+    assert card.why.text() == "What comes of it: A reading leans towards the slot before it."
+    card.asks.click()
+    assert card.why.isHidden()

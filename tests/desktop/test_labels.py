@@ -14,7 +14,7 @@ import wattigram
 from tests.conftest import edited
 from tests.desktop.test_inspect_parts import VARIANTS, made, selections
 from tests.paths import EXAMPLE_FILES
-from wattigram.core.advise.findings import find_all
+from wattigram.core.advise.findings import RULES, find_all
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.design.edits import (
@@ -179,6 +179,12 @@ def test_findings_and_fixes_have_them(path: Path) -> None:
                 for name in sorted(own, key=len, reverse=True):
                     text = text.replace(name, "")
                 assert not re.search(PHRASES, names.sub("", text).replace("main loop", "")), text
+
+
+def test_every_rule_says_what_comes_of_it() -> None:
+    for rule in RULES:
+        assert re.fullmatch(r"[A-Z][^\n]*\.", rule.why), rule.codes
+        assert not re.search(PHRASES, rule.why.replace("main loop", "")), (rule.codes, rule.why)
 
 
 SENTENCES = ("core/advise", "core/judge", "core/model/design/edits", "desktop", "cli")

@@ -61,6 +61,7 @@ def check_json(workspace: Workspace, findings: tuple[Finding, ...]) -> Values:
                 "severity": finding.severity,
                 "where": finding.where,
                 "message": finding.message,
+                "why": finding.why or None,
                 "remedy": finding.fix or None,
                 "accepted": finding.accepted or None,
                 "edit": describe(finding.remedy) if finding.remedy else None,

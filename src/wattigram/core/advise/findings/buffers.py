@@ -13,7 +13,7 @@ from wattigram.core.predict.timing import buffer_timing
 
 @rule("half-mark-in-cycle", "loop-out-of-step", cell="transfer")
 def buffer_splits_scans(workspace: Workspace) -> Iterator[Finding]:
-    """Signals rotate through each other's places from lap to lap; or a half holds a torn cycle."""
+    """Signals rotate through each other's places from wrap to wrap; or a half ends within a scan."""
     for chain in workspace.project.chains:
         loop = buffer_timing(workspace, chain)
         if loop.halves_in_step or chain.readout.ends_as_meant:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Iterator
+from inspect import cleandoc
 from typing import Literal
 
 import msgspec
@@ -53,6 +54,8 @@ class Finding(msgspec.Struct, frozen=True):
     """Why it may stay; "" where nobody has accepted it."""
     formerly: str = ""
     """Why it was accepted, when it said something else; "" where it was not."""
+    why: str = ""
+    """What comes of it where nobody mends it, in a sentence."""
 
 
 def _with_acceptance(workspace: Workspace, finding: Finding) -> Finding:
@@ -82,6 +85,11 @@ class Rule(msgspec.Struct, frozen=True):
     codes: tuple[str, ...]
     cell: Cell = ""
 
+    @property
+    def why(self) -> str:
+        """What comes of what it finds: its own first words; "" where an interpreter left them out."""
+        return " ".join(cleandoc(self.find.__doc__ or "").split())
+
 
 def rule(*codes: str, cell: Cell = "") -> Callable[[Find], Find]:
     """Register a rule with the codes of what it finds; scripts know those, so they never change."""
@@ -106,7 +114,8 @@ def ordered_findings(workspace: Workspace, rules: Iterable[Rule]) -> tuple[Findi
             assert finding.code in known.codes, (
                 f"{finding.code} is no code of {known.find.__name__}"
             )
-            findings.append(_with_acceptance(workspace, _worth(workspace, finding)))
+            told = replace(finding, why=known.why)
+            findings.append(_with_acceptance(workspace, _worth(workspace, told)))
     return tuple(
         sorted(findings, key=lambda finding: (bool(finding.accepted), _ORDER[finding.severity]))
     )

@@ -14,7 +14,7 @@ from wattigram.core.predict.pins import input_extent_v, input_source
 
 @rule("input-beyond-reference", cell="front end")
 def input_beyond_reference(workspace: Workspace) -> Iterator[Finding]:
-    """Readings stand still at full scale or at zero; beyond the supply the pin is in danger."""
+    """Readings stay at full scale or at zero; beyond the supply the pin is in danger."""
     for signal in workspace.project.signals:
         if workspace.wiring(signal.pin) is None or isinstance(
             input_source(workspace, signal.pin), FloatingInput

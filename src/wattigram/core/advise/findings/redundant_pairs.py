@@ -119,7 +119,7 @@ def pairs_out_of_step(workspace: Workspace) -> Iterator[Finding]:
 
 @rule("twin-pauses", cell="thresholds")
 def only_one_pauses(workspace: Workspace) -> Iterator[Finding]:
-    """While one of a pair stands still, nothing is compared."""
+    """While the converter of one of a pair is off, nothing is compared."""
     for signal in workspace.project.signals:
         if pair_rates_hz(workspace, signal) is None or signal.redundant_pair is None:
             continue

@@ -28,7 +28,7 @@ _EVENT = {"dma": "mark", "fifo": "mark", "interrupt": "result", "polling": "resu
 
 @rule("handler-too-slow", cell="transfer")
 def isr_too_slow(workspace: Workspace) -> Iterator[Finding]:
-    """Results are overwritten before they are read; the program around the handler stands still."""
+    """Results are overwritten before they are read, and little time is left for the rest of the program."""
     for chain in workspace.project.chains:
         timing = retrieval_timing(workspace, chain)
         if timing.reason not in {"ISR too slow", "no processor time"}:
