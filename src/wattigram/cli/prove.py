@@ -13,8 +13,9 @@ from wattigram.cli.progress import Progress
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.capture.take import Take, open_take
 from wattigram.core.judge import Proof, prove, write_html, write_junit
-from wattigram.core.judge.report import MARKS, printed_report
-from wattigram.core.judge.verdict import outcome_text
+from wattigram.core.judge.report import printed_report
+from wattigram.core.judge.several_takes import TakeProof, marked, side_by_side
+from wattigram.core.judge.verdict import MARKS, outcome_text
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.design.former_words import former_value
 
@@ -76,7 +77,9 @@ def prove_take(
         told = [proof_json(proof) for proof in proofs]
         click.echo(json.dumps(told if len(told) > 1 else told[0], indent=2, ensure_ascii=False))
     elif len(proofs) > 1:
-        print_proofs(proofs)
+        print_proofs(
+            tuple(TakeProof(path, proof) for path, proof in zip(takes, proofs, strict=True))
+        )
     else:
         print_proof(proofs[0])
     for proof in proofs:
@@ -96,33 +99,25 @@ def prove_take(
     raise click.exceptions.Exit(0 if passes else 1)
 
 
-def print_proofs(proofs: list[Proof]) -> None:
+def print_proofs(takes: tuple[TakeProof, ...]) -> None:
     """Several takes side by side: what each expectation comes to in each, with its number."""
-    cells = [
-        [
-            f"{MARKS[one.outcome]} {one.measured_text or outcome_text(one.outcome)}"
-            for one in proof.verdicts
-        ]
-        for proof in proofs
-    ]
-    names = [proof.take.name for proof in proofs]
-    texts = [verdict.text for verdict in proofs[0].verdicts]
-    wide = max(map(len, texts), default=0)
-    widths = [max(map(len, [name, *column])) for name, column in zip(names, cells, strict=True)]
-    heads = "  ".join(f"{name:<{width}}" for name, width in zip(names, widths, strict=True))
-    click.echo(f"  {'':<{wide}}  {heads}".rstrip())
-    for row, text in enumerate(texts):
-        said = "  ".join(
-            f"{column[row]:<{width}}" for column, width in zip(cells, widths, strict=True)
-        )
+    rows = side_by_side(takes)
+    names = [take.path.name for take in takes]
+    wide = max((len(row.text) for row in rows), default=0)
+    columns = [[marked(row.cells[number]) for row in rows] for number in range(len(takes))]
+    widths = [max(map(len, [name, *column])) for name, column in zip(names, columns, strict=True)]
+
+    def line(text: str, cells: list[str]) -> None:
+        said = "  ".join(f"{cell:<{width}}" for cell, width in zip(cells, widths, strict=True))
         click.echo(f"  {text:<{wide}}  {said}".rstrip())
-    for name, proof in zip(names, proofs, strict=True):
-        counts = ", ".join(
-            f"{proof.count(one)} {word}"
-            for one, word in (("holds", "hold"), ("fails", "fail"), ("open", "open"))
-        )
-        fault = f"; the firmware failed: {proof.fault}" if proof.fault else ""
-        click.echo(f"{name}: {counts}{fault}")
+
+    line("", names)
+    for row in rows:
+        line(row.text, [marked(cell) for cell in row.cells])
+    for name, take in zip(names, takes, strict=True):
+        proof = take.proof
+        fault = f"; the firmware failed: {proof.fault}" if proof and proof.fault else ""
+        click.echo(f"{name}: {take.counts_text}{fault}")
 
 
 def _write_pdf(workspace: Workspace, take: Take, proof: Proof, path: Path) -> None:

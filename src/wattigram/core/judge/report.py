@@ -17,10 +17,8 @@ from wattigram.core.capture.take import Take
 from wattigram.core.judge.evidence import Panel, evidence_for
 from wattigram.core.judge.proof import Proof
 from wattigram.core.judge.svg_pictures import panel_svg
+from wattigram.core.judge.verdict import MARKS
 from wattigram.core.model.design import Workspace
-
-MARKS = {"holds": "✓", "fails": "✕", "open": "○"}
-
 
 COLOURS = {"holds": "#1b6b3a", "fails": "#A3271C", "open": "#6b6b66"}
 PLACE = "\ufffc"

@@ -10,6 +10,7 @@ from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.model.design import Expectation
 
 Outcome = Literal["holds", "fails", "open"]
+MARKS: dict[str, str] = {"holds": "✓", "fails": "✕", "open": "○"}
 
 
 class Verdict(msgspec.Struct, frozen=True):

@@ -33,6 +33,8 @@ class Proving(QObject):
 
     proved = pyqtSignal(object)
     """Proved"""
+    several = pyqtSignal(object)
+    """tuple[TakeProof, ...]"""
     message = pyqtSignal(str)
     job_wanted = pyqtSignal(object)
 
@@ -85,6 +87,17 @@ class Proving(QObject):
         self._start(
             f"Judging {path.stem}", lambda progress: _prover().prove_take(workspace, path, progress)
         )
+
+    def prove_several(self, paths: tuple[Path, ...]) -> None:
+        """Judge several takes by what must hold now, to be shown side by side."""
+        workspace = self._document.workspace
+        job = Job(
+            f"Judging {len(paths)} takes",
+            lambda progress: _prover().prove_takes(workspace, paths, progress),
+            self,
+        )
+        job.finished.connect(self.several)
+        self._run(job)
 
     def cure_and_prove(self, cause: LikelyCause) -> None:
         """Apply a likely cause's cure and prove again."""

@@ -11,6 +11,7 @@ from wattigram.core.capture.session import is_virtual, record_run
 from wattigram.core.capture.take import open_take
 from wattigram.core.judge import Evidence, Proof, evidence_for, prove, write_html
 from wattigram.core.judge.report import PrintedReport, printed_report
+from wattigram.core.judge.several_takes import TakeProof, prove_several
 from wattigram.core.model.design import Workspace
 from wattigram.core.predict.pins import input_source
 
@@ -80,3 +81,10 @@ def write_report(proved: Proved, path: Path, progress: Callable[[float], None]) 
     with open_take(proved.take) as take:
         write_html(proved.workspace, take, proved.proof, path)
     return path
+
+
+def prove_takes(
+    workspace: Workspace, paths: tuple[Path, ...], progress: Callable[[float], None]
+) -> tuple[TakeProof, ...]:
+    """Judge several takes by one set of expectations."""
+    return prove_several(workspace, paths, progress)

@@ -19,6 +19,7 @@ from wattigram.desktop.state.document import Document
 
 if TYPE_CHECKING:
     from wattigram.core.judge.measured import Measured
+    from wattigram.core.judge.several_takes import TakeProof
 
 
 class TakeActions(QObject):
@@ -42,6 +43,7 @@ class TakeActions(QObject):
         self._files = files
         self._book = book
         self._say = say
+        proving.several.connect(self.show_several)
 
     @property
     def open_path(self) -> Path | None:
@@ -56,6 +58,28 @@ class TakeActions(QObject):
         path = self.open_path
         if path is not None:
             self._proving.prove(path)
+
+    def ask_several(self) -> None:
+        """Ask for takes that are to be judged by one set of expectations."""
+        dialog = QFileDialog(
+            self._parent,
+            "Takes to hold against what must hold",
+            str(self._proving.folder),
+            "Takes (*.h5);;All files (*)",
+        )
+        dialog.setFileMode(QFileDialog.FileMode.ExistingFiles)
+        dialog.filesSelected.connect(
+            lambda names: self._proving.prove_several(tuple(map(Path, names)))
+        )
+        dialog.open()
+
+    def show_several(self, takes: tuple[TakeProof, ...]) -> None:
+        """Takes side by side, in a window of their own; a column's head opens its proof."""
+        from wattigram.desktop.widgets.proof.several_takes import SeveralTakes  # late: with proofs
+
+        window = SeveralTakes(self._parent, takes)
+        window.take_wanted.connect(self._proving.prove)
+        window.show()
 
     def ask_report(self) -> None:
         """Ask where the report goes."""

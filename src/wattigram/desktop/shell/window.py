@@ -209,6 +209,7 @@ class MainWindow(QMainWindow):
         add("Board", "Bring a board up, step by step", "Ctrl+Alt+B", self.bring_up.show)
         add("Proof", "Record and prove", "F6", self.proving.record_and_prove)
         add("Proof", "Prove the take that is open", "Shift+F6", self.take_actions.prove_open)
+        add("Proof", "Prove several takes side by side…", "", self.take_actions.ask_several)
         add("Proof", "Write a report…", "Ctrl+P", self.take_actions.ask_report)
         add("Proof", "Print the report…", "Ctrl+Alt+P", self.take_actions.ask_print)
         add("Proof", "Remove the chosen expectation", "", self._remove_expectation)
