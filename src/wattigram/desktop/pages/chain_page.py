@@ -15,12 +15,14 @@ from wattigram.desktop.inspector import panel_for
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.state.selection import Selection, default_selection
 from wattigram.desktop.widgets.chain.buffer_map import BufferMap
+from wattigram.desktop.widgets.chain.chain_tables import output_table, timing_table
 from wattigram.desktop.widgets.chain.chain_view import ChainView
 from wattigram.desktop.widgets.chain.findings_panel import FindingsPanel
 from wattigram.desktop.widgets.chain.output_rows import OutputRows
 from wattigram.desktop.widgets.chain.scan_timeline import ScanTimeline
 from wattigram.desktop.widgets.chain.start_view import StartView, is_empty
 from wattigram.desktop.widgets.inspector.inspector_panel import Inspector
+from wattigram.desktop.widgets.seen_table import SeenTable
 
 _YOKE_FACETS = dict.fromkeys(
     (
@@ -193,6 +195,12 @@ class ChainPage(QWidget):
     def _on_changed(self, workspace: Workspace, before: Workspace) -> None:
         self.selection = self.selection.followed(before, workspace)
         self.show_workspace()
+
+    def seen_tables(self) -> tuple[SeenTable, ...]:
+        """What is drawn here, in words."""
+        workspace = self._document.workspace
+        drawn = (*self.rows.seen_tables(), output_table(workspace), timing_table(workspace))
+        return tuple(table for table in (*drawn, *self.loops.seen_tables()) if table.rows)
 
     def show_snapshot(self, snapshot: Snapshot) -> None:
         """Show what the board has sent."""

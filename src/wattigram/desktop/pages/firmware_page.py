@@ -44,6 +44,7 @@ from wattigram.desktop.widgets.firmware.code_view import CodeView
 from wattigram.desktop.widgets.firmware.memory_panel import MemoryPanel
 from wattigram.desktop.widgets.firmware.register_view import RegisterView, field_text
 from wattigram.desktop.widgets.labels import heading
+from wattigram.desktop.widgets.seen_table import SeenTable
 
 REGISTERS, CODE, CHANGES, MEMORY = range(4)
 SETUP_C = "wg_setup.c"
@@ -325,6 +326,10 @@ class FirmwarePage(QWidget):
         self.show_view(CODE)
         if not self.code.show_line(complaint.file, complaint.line):
             self.error.emit(f"{complaint.file} is none of the firmware's files.")
+
+    def seen_tables(self) -> tuple[SeenTable, ...]:
+        """What is drawn here, in words."""
+        return (*self.registers.seen_tables(), *self.memory.view.seen_tables())
 
     def copy_memory(self) -> None:
         """Put the variables that are looked at on the clipboard, as they are shown."""

@@ -14,6 +14,7 @@ from wattigram.desktop.pages.chain_page import ChainPage
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.state.settings import Settings
 from wattigram.desktop.state.window_state import restore_splitter
+from wattigram.desktop.widgets.seen_table import Drawn, SeenTable
 
 if TYPE_CHECKING:
     from wattigram.desktop.controllers.firmware_controller import FirmwareWork
@@ -124,6 +125,12 @@ class PageStack(QObject):
         page = getattr(self, PAGES[number].lower())
         assert isinstance(page, QWidget)
         return page
+
+    def seen(self) -> tuple[str, tuple[SeenTable, ...]]:
+        """The name of the page that is seen, and what it draws in words."""
+        number = self.stack.currentIndex()
+        page = self.page(number)
+        return PAGES[number], page.seen_tables() if isinstance(page, Drawn) else ()
 
     def _settle(self, page: QWidget, number: int, split: QSplitter | None) -> None:
         """Put a page in its place, with the proportions that the user gave it."""

@@ -12,6 +12,7 @@ from wattigram.core.model.design.pin_assignment import InputOption, PinUse, move
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.theme import heading_font, text_font, theme
 from wattigram.desktop.widgets.pins.pin_table import PinTable
+from wattigram.desktop.widgets.seen_table import SeenTable
 
 _MARKS = {"comes": "✕", "goes": "✓", "changes": "·", "refused": "✕"}
 MOST_LINES = 14
@@ -89,6 +90,10 @@ class PinsPage(QWidget):
         table = f"<table cellspacing=4>{''.join(lines)}</table>"
         self.others.setText(table if lines else "None.")
         self._show_place(*self.table.cursor_cell)
+
+    def seen_tables(self) -> tuple[SeenTable, ...]:
+        """What is drawn here, in words."""
+        return self.table.seen_tables()
 
     def _on_changed(self, _workspace: object, _before: object) -> None:
         self.show_workspace()

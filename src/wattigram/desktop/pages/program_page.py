@@ -37,6 +37,7 @@ from wattigram.core.model.design.edits import (
 )
 from wattigram.core.model.design.edits.output_edits import Section
 from wattigram.core.model.design.templates import Template, from_template
+from wattigram.core.predict.program import processor_timeline
 from wattigram.desktop.inspector import Panel, panel_for
 from wattigram.desktop.inspector.fresh_reactions import fresh_do, fresh_when
 from wattigram.desktop.inspector.outputs import free_channel
@@ -55,8 +56,10 @@ from wattigram.desktop.widgets.program.output_lines import (
 )
 from wattigram.desktop.widgets.program.processor_lanes import ProcessorLanes
 from wattigram.desktop.widgets.program.program_list import ProgramList, TitledList
+from wattigram.desktop.widgets.program.program_tables import processor_table, program_table
 from wattigram.desktop.widgets.program.rate_bars import RateBars
 from wattigram.desktop.widgets.program.row_text import ProgramRow, program_rows
+from wattigram.desktop.widgets.seen_table import SeenTable
 
 
 class ProgramPage(InspectedPage):
@@ -167,6 +170,16 @@ class ProgramPage(InspectedPage):
         )
         self.inspector.show_panel(shown)
         self._show_bytes()
+
+    def seen_tables(self) -> tuple[SeenTable, ...]:
+        """What is drawn here, in words."""
+        workspace = self._document.workspace
+        tables = (
+            program_table(program_rows(workspace)),
+            processor_table(processor_timeline(workspace)),
+            *self.bars.seen_tables(),
+        )
+        return tuple(table for table in tables if table.rows)
 
     def show_snapshot(self, snapshot: Snapshot) -> None:
         """Show what the board has sent."""

@@ -25,8 +25,10 @@ from wattigram.core.model.design.expectation import Expectation
 from wattigram.desktop.theme import color, heading_font, text_font, theme
 from wattigram.desktop.widgets.drawing import draw_verdict, elide
 from wattigram.desktop.widgets.labels import FixLabel
+from wattigram.desktop.widgets.proof.evidence_tables import proof_table
 from wattigram.desktop.widgets.proof.evidence_view import EvidenceView
 from wattigram.desktop.widgets.proof.expectation_form import ExpectationForm
+from wattigram.desktop.widgets.seen_table import SeenTable
 
 OUTCOMES = {"holds": True, "fails": False, "open": None}
 KIND_ROOM = 62.0
@@ -414,6 +416,11 @@ class ProofPage(QWidget):
         at = next((number for number, one in enumerate(judged) if one is row.verdict), None)
         self.view.show_evidence(self._evidence[at] if at is not None else None, index)
 
+    def seen_tables(self) -> tuple[SeenTable, ...]:
+        """What is drawn here, in words."""
+        proof = (proof_table(self.proof),) if self.proof is not None else ()
+        return (*proof, *self.view.seen_tables())
+
     def _place_of(self, verdict: Verdict) -> int:
         """Which of the project's expectations a row is about; rows are in their order."""
         assert self._project is not None
@@ -433,16 +440,7 @@ class ProofPage(QWidget):
         """The proof as a table."""
         if self.proof is None:
             return ""
-        lines = [
-            f"{verdict.outcome}\t{verdict.text}\t{verdict.note}\t{verdict.limits_text}"
-            for verdict in self.proof.verdicts
-        ]
-        lines += [
-            f"likely cause\t{cause.title}\t{cause.fit * 100:.0f} %\t{cause.evidence}"
-            for cause in self.proof.causes
-        ]
-        lines += [f"register differs\t{text}" for text in self.proof.differences]
-        return "\n".join(lines)
+        return "\n".join("\t".join(row).rstrip("\t") for row in proof_table(self.proof).rows)
 
     def copy_text(self) -> None:
         """The proof on the clipboard."""

@@ -28,6 +28,7 @@ from wattigram.core.capture.session import Snapshot
 from wattigram.core.judge.measured import Measured, Place, Sought, Wanted, measure, next_place
 from wattigram.desktop.state.jobs import Job
 from wattigram.desktop.theme import heading_font
+from wattigram.desktop.widgets.seen_table import SeenTable
 from wattigram.desktop.widgets.streams.analysis_panel import AnalysisPanel
 from wattigram.desktop.widgets.streams.live_window import LiveWindow
 from wattigram.desktop.widgets.streams.meters import Meters
@@ -37,6 +38,7 @@ from wattigram.desktop.widgets.streams.place_finder import LEVEL, PlaceFinder
 from wattigram.desktop.widgets.streams.reading_form import ReadingForm
 from wattigram.desktop.widgets.streams.signal_list import SignalList
 from wattigram.desktop.widgets.streams.stream_data import LaidUnder, StreamData, Trace, load_stream
+from wattigram.desktop.widgets.streams.strip_tables import strip_tables
 from wattigram.desktop.widgets.streams.take_list import TakeList
 from wattigram.desktop.widgets.streams.trace_plot import TracePlot
 from wattigram.desktop.widgets.streams.value_line import ValueLine
@@ -534,6 +536,11 @@ class StreamsPage(QWidget):
             self._shown_now()
         else:
             self.plot.show_take(self.data, self.signals.ticked)
+
+    def seen_tables(self) -> tuple[SeenTable, ...]:
+        """What is drawn here, in words."""
+        plot = self.plot
+        return strip_tables(plot.data, plot.traces, plot.view) if plot.data is not None else ()
 
     def copy_picture(self) -> None:
         """The traces as a picture on the clipboard."""

@@ -49,6 +49,7 @@ from wattigram.desktop.inspector.waves import (
 from wattigram.desktop.pages.listed_page import ListedPage
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.widgets.labels import heading
+from wattigram.desktop.widgets.seen_table import SeenTable
 from wattigram.desktop.widgets.wave.solver_table import SolverTable
 from wattigram.desktop.widgets.wave.spectrum_chart import SpectrumChart
 from wattigram.desktop.widgets.wave.wave_curve import WaveCurve
@@ -138,6 +139,10 @@ class WavePage(ListedPage):
     def table(self) -> WaveTable | None:
         """The chosen table."""
         return self._document.workspace.project.table(self.chosen)
+
+    def seen_tables(self) -> tuple[SeenTable, ...]:
+        """What is drawn here, in words."""
+        return (*self.curve.seen_tables(), *self.spectrum.seen_tables())
 
     def show_workspace(self) -> None:
         """Show the document as it is now."""

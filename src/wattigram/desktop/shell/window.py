@@ -24,6 +24,7 @@ from wattigram.core.model.design.edits import AddExpectation, Edit, RemoveExpect
 from wattigram.core.model.part.sheet.own_parts import own_parts
 from wattigram.desktop.controllers.acceptance import Acceptance
 from wattigram.desktop.controllers.actions import Actions
+from wattigram.desktop.controllers.as_tables import AsTables
 from wattigram.desktop.controllers.bench_actions import BenchActions
 from wattigram.desktop.controllers.board_choice import BoardChoice
 from wattigram.desktop.controllers.board_session import LiveBoard
@@ -147,6 +148,7 @@ class MainWindow(QMainWindow):
         self.explaining = Explaining(
             self, self.chain_page, self.actions_list, partial(self.show_page, CHAIN)
         )
+        self.as_tables = AsTables(self, document, self.actions_list, self.book.seen)
         self.rows_of_others = RowsOfOthers(
             self, document, self.board, self.board_choice, self.run_job, self._show_now
         )
@@ -482,6 +484,7 @@ class MainWindow(QMainWindow):
             self.streams_page.show_folders(self.proving.folders)
             self.streams_page.show_snapshot(self.board.latest)
         self.book.focus(number)
+        self.as_tables.read()
 
     # Running and recording
 

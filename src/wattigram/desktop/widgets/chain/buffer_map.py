@@ -12,7 +12,9 @@ from PyQt6.QtWidgets import QWidget
 from wattigram.core.model.design import Chain, Workspace
 from wattigram.core.predict.timing import buffer_timing
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, text_font, theme
+from wattigram.desktop.widgets.chain.chain_tables import buffer_table
 from wattigram.desktop.widgets.drawing import elide
+from wattigram.desktop.widgets.seen_table import SeenTable
 
 MOST_CELLS = 2048
 
@@ -42,6 +44,10 @@ class BufferMap(QWidget):
         if places != self._places:
             self._places = places
             self.update()
+
+    def seen_tables(self) -> tuple[SeenTable, ...]:
+        """The buffers in words."""
+        return (buffer_table(self._workspace, self._places),) if self._workspace else ()
 
     def sizeHint(self) -> QSize:
         """Beside the lens."""

@@ -21,9 +21,11 @@ from wattigram.desktop.widgets.chain.chain_layout import (
     YokeItem,
     lay_out,
 )
+from wattigram.desktop.widgets.chain.chain_tables import converter_table, signal_table
 from wattigram.desktop.widgets.chain.stream_cell import StreamPainter
 from wattigram.desktop.widgets.drawing import draw_marker, elide
 from wattigram.desktop.widgets.finding_mark import paint_finding
+from wattigram.desktop.widgets.seen_table import SeenTable
 
 STREAM = FACETS.index("stream")
 
@@ -121,6 +123,13 @@ class ChainRows(QWidget):
                 own = (row.signal, wiring, self._workspace.reference_v)
             parts.append((own, self._findings.get((row.signal.name, facet))))
         return tuple(parts)
+
+    def seen_tables(self) -> tuple[SeenTable, ...]:
+        """The rows in words, and what converters share."""
+        if self._workspace is None:
+            return ()
+        signals = signal_table(self._workspace, self._snapshot, self._findings)
+        return (signals, converter_table(self._workspace))
 
     def show_snapshot(self, snapshot: Snapshot) -> None:
         """Show what the board has sent; only streams and readings are painted anew."""

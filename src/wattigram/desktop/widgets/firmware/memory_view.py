@@ -8,6 +8,7 @@ from PyQt6.QtWidgets import QLabel, QVBoxLayout, QWidget
 from wattigram.core.contract.image import MemoryLocation
 from wattigram.core.model.design import Workspace
 from wattigram.desktop.widgets.firmware.memory_row import MemoryRow
+from wattigram.desktop.widgets.seen_table import SeenTable
 
 
 class MemoryView(QWidget):
@@ -83,6 +84,15 @@ class MemoryView(QWidget):
         if counter is None or data is None or len(data) < counter.size:
             return None
         return int(counter.numbers(data)[0]) % row.place.count
+
+    def seen_tables(self) -> tuple[SeenTable, ...]:
+        """A row for each line of a variable's text."""
+        rows = tuple(
+            (name, line)
+            for name, row in self.rows.items()
+            for line in row.canvas.text().splitlines()
+        )
+        return (SeenTable("Memory", ("Variable", "Holds"), rows),) if rows else ()
 
     def text(self) -> str:
         """All that is shown, as text."""

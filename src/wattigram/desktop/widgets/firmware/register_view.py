@@ -10,6 +10,7 @@ from wattigram.core.model.part import Part
 from wattigram.core.silicon.registers import SheetField, SheetRow, field_meaning
 from wattigram.desktop.theme import color, heading_font, number_font, text_font, theme
 from wattigram.desktop.widgets.drawing import elide
+from wattigram.desktop.widgets.seen_table import SeenTable
 
 SIDE = 18.0
 ROW = 72.0
@@ -45,6 +46,24 @@ class RegisterView(QWidget):
         self.setMinimumHeight(int(self.sizeHint().height()))
         self.updateGeometry()
         self.update()
+
+    def seen_tables(self) -> tuple[SeenTable, ...]:
+        """A row for each field."""
+        part = self.part
+        if part is None:
+            return ()
+        rows = tuple(
+            (
+                row.at.owner,
+                row.at.name,
+                row.hex_text,
+                field.field.name,
+                field_text(part, row, field),
+            )
+            for row in self.rows
+            for field in row.fields
+        )
+        return (SeenTable("Registers", ("Of", "Register", "Value", "Field", "Meaning"), rows),)
 
     def light(self, writes: frozenset[int]) -> None:
         """Tint the fields that some writes are for."""

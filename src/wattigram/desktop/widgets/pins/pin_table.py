@@ -15,6 +15,7 @@ from wattigram.core.model.design.pin_assignment import (
 )
 from wattigram.desktop.theme import color, heading_font, number_font, signal_color, text_font, theme
 from wattigram.desktop.widgets.drawing import draw_marker, elide
+from wattigram.desktop.widgets.seen_table import SeenTable
 
 NAME_WIDTH = 208.0
 NARROWEST, WIDEST = 25.0, 62.0
@@ -63,6 +64,29 @@ class PinTable(QWidget):
             self.cursor_cell = (0, self._current_column(0))
         self.updateGeometry()
         self.update()
+
+    def seen_tables(self) -> tuple[SeenTable, ...]:
+        """A row for each input that a signal is on or could be on."""
+        if self._workspace is None:
+            return ()
+        rows = []
+        for signal, options in zip(self._workspace.project.signals, self._options, strict=True):
+            for label, option in zip(self._labels, options, strict=True):
+                if not option.channels and not option.is_current:
+                    continue
+                channels = ", ".join(f"{name} channel {number}" for name, number in option.channels)
+                rows.append(
+                    (
+                        signal.name,
+                        label,
+                        "is on it" if option.is_current else "could be on it",
+                        channels or "no channel",
+                        "another converter's" if option.elsewhere else "",
+                        ", ".join((*option.signals, *option.others)),
+                    )
+                )
+        head = ("Signal", "Input", "Signal here", "Would become", "Note", "In use by")
+        return (SeenTable("Signals on pins", head, tuple(rows)),)
 
     def option(self, row: int, column: int) -> InputOption | None:
         """The input of a column, as a place for the signal of a row."""

@@ -12,6 +12,7 @@ from wattigram.core.predict.timing import route_timing
 from wattigram.desktop.inspector.routes import sink_text, source_text
 from wattigram.desktop.theme import color, heading_font, signal_color, text_font, theme
 from wattigram.desktop.widgets.drawing import elide
+from wattigram.desktop.widgets.seen_table import SeenTable
 
 LABEL = 190.0
 
@@ -38,6 +39,29 @@ class RateBars(QWidget):
     def minimumSizeHint(self) -> QSize:
         return QSize(320, 130)
 
+    def _rates(self) -> list[tuple[str, float, float]]:
+        """(who does what, rate, what is lost of it)."""
+        assert self._workspace is not None
+        assert self._route is not None
+        route, timing = self._route, route_timing(self._workspace, self._route)
+        source_hz = float(timing.source_hz)
+        if _unit(route) == "B/s" and route.source.kind != "received":
+            source_hz *= route.transfers
+        return [
+            (f"{source_text(route.source)} makes", source_hz, 0.0),
+            ("DMA writes", float(timing.transfers_hz), timing.overwritten_hz),
+            (f"{sink_text(route.destination)} destination rate", float(timing.sink_hz), 0.0),
+            ("throughput", timing.effective_hz, 0.0),
+        ]
+
+    def seen_tables(self) -> tuple[SeenTable, ...]:
+        """The bars in words."""
+        if self._workspace is None or self._route is None:
+            return ()
+        unit = _unit(self._route)
+        rows = tuple((name, _said(rate, lost, unit)) for name, rate, lost in self._rates())
+        return (SeenTable(f"Rates of {self._route.name}", ("What", "Rate"), rows),)
+
     def paintEvent(self, event: QPaintEvent | None) -> None:
         """Paint the bars."""
         painter = QPainter(self)
@@ -49,29 +73,20 @@ class RateBars(QWidget):
             painter.drawText(QRectF(12, 6, self.width() - 24.0, 20), "NO ROUTE")
             return
         route = self._route
-        timing = route_timing(self._workspace, route)
-        is_wire = isinstance(route.destination, UartDestination)
-        unit = "B/s" if is_wire else "Hz"
-        per_value = route.transfers if is_wire and route.source.kind != "received" else 1
+        unit = _unit(route)
         painter.drawText(
             QRectF(12, 6, self.width() - 24.0, 20),
             f"{route.name.upper()} · RATES TO SCALE, IN {unit.upper()}",
         )
-        lost_hz = timing.overwritten_hz
-        rows = [
-            (source_text(route.source), float(timing.source_hz) * per_value, 0.0, "makes"),
-            ("DMA", float(timing.transfers_hz), lost_hz, "writes"),
-            (sink_text(route.destination), float(timing.sink_hz), 0.0, "destination rate"),
-            ("throughput", timing.effective_hz, 0.0, ""),
-        ]
+        rows = self._rates()
         top = max((row[1] for row in rows), default=1.0) or 1.0
         height = min(30.0, (self.height() - 34.0) / len(rows))
         room = max(40.0, self.width() - LABEL - 220.0)
-        for number, (name, rate, lost, verb) in enumerate(rows):
+        for number, (name, rate, lost) in enumerate(rows):
             y = 30 + number * height
             painter.setFont(text_font(-0.5))
             painter.setPen(color(t.ink))
-            elide(painter, QRectF(12, y, LABEL - 18, height), f"{name} {verb}".strip())
+            elide(painter, QRectF(12, y, LABEL - 18, height), name)
             bar = QRectF(LABEL, y + 3, room * rate / top, height - 8)
             painter.setPen(Qt.PenStyle.NoPen)
             painter.fillRect(bar, signal_color(self._index, 90))
@@ -85,9 +100,16 @@ class RateBars(QWidget):
                 painter.drawRect(gone)
                 painter.setBrush(Qt.BrushStyle.NoBrush)
             painter.setPen(color(t.bad if lost else t.soft))
-            text = format_si(rate, unit, 5) + (
-                f", {format_si(lost, unit, 4)} overwritten" if lost else ""
-            )
+            text = _said(rate, lost, unit)
             painter.drawText(
                 QRectF(bar.right() + 8, y, 260, height), Qt.AlignmentFlag.AlignVCenter, text
             )
+
+
+def _unit(route: Route) -> str:
+    return "B/s" if isinstance(route.destination, UartDestination) else "Hz"
+
+
+def _said(rate: float, lost: float, unit: str) -> str:
+    text = format_si(rate, unit, 5)
+    return f"{text}, {format_si(lost, unit, 4)} overwritten" if lost else text

@@ -12,6 +12,8 @@ from wattigram.core.judge.evidence import HistogramPanel, Panel, ScatterPanel, T
 from wattigram.desktop.theme import color, heading_font, signal_color, signal_pen, text_font, theme
 from wattigram.desktop.widgets.axes import Axes, span_of
 from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, elide, fill_trace, polygon
+from wattigram.desktop.widgets.proof.evidence_tables import evidence_tables
+from wattigram.desktop.widgets.seen_table import SeenTable
 
 GAP = 10.0
 
@@ -23,15 +25,20 @@ class EvidenceView(QWidget):
         super().__init__()
         self.setAttribute(Qt.WidgetAttribute.WA_OpaquePaintEvent)
         self.setAccessibleName("Evidence")
-        self._evidence: Evidence | None = None
+        self.evidence: Evidence | None = None
+        """What is shown."""
         self._index = 0
         self._buffer = LineBuffer()
 
     def show_evidence(self, evidence: Evidence | None, signal_index: int) -> None:
         """Show what a verdict rests on, in the signal's colour."""
-        self._evidence = evidence
+        self.evidence = evidence
         self._index = signal_index
         self.update()
+
+    def seen_tables(self) -> tuple[SeenTable, ...]:
+        """What is drawn, in words."""
+        return evidence_tables(self.evidence) if self.evidence is not None else ()
 
     def sizeHint(self) -> QSize:
         """As large as there is room."""
@@ -46,14 +53,14 @@ class EvidenceView(QWidget):
         t = theme()
         painter = QPainter(self)
         painter.fillRect(self.rect(), color(t.paper))
-        if self._evidence is None or not self._evidence.panels:
+        if self.evidence is None or not self.evidence.panels:
             painter.setPen(color(t.soft))
             text = "Choose an expectation to see what its verdict rests on."
-            if self._evidence is not None:
-                text = f"Nothing to draw: {self._evidence.verdict.note}."
+            if self.evidence is not None:
+                text = f"Nothing to draw: {self.evidence.verdict.note}."
             painter.drawText(self.rect(), Qt.AlignmentFlag.AlignCenter, text)
             return
-        panels = self._evidence.panels
+        panels = self.evidence.panels
         below = panels[1:]
         top_height = self.height() * (0.52 if below else 1.0) - GAP / 2
         self._paint_card(painter, QRectF(0, 0, self.width(), top_height), panels[0])

@@ -50,7 +50,7 @@ class ValueLine(QLabel):
             rate = f" · 1/Δt = {format_si(1 / abs(delta), 'Hz', 5)}" if delta else ""
             head += f" · Δt from mark = {format_si(delta, 's', 6)}{rate}"
         cells = "".join(
-            f"<td style='padding-right:22px'>{escape(trace.name)}<br>{escape(_value(trace, seconds))}</td>"
+            f"<td style='padding-right:22px'>{escape(trace.name)}<br>{escape(told_at(trace, seconds))}</td>"
             for trace in plot.traces
         )
         family = number_font().family()
@@ -59,7 +59,8 @@ class ValueLine(QLabel):
         )
 
 
-def _value(trace: Strip, seconds: float) -> str:
+def told_at(trace: Strip, seconds: float) -> str:
+    """What a strip has at an instant: its value, and the code in both bases."""
     if isinstance(trace, ChangingStrip):
         return trace.text_at(seconds)
     number = trace.number_at(seconds)

@@ -14,6 +14,8 @@ from wattigram.core.predict.waveform import OutputSpectrum, filter_gain
 from wattigram.desktop.theme import color, heading_font, signal_pen, text_font, theme
 from wattigram.desktop.widgets.axes import Axes
 from wattigram.desktop.widgets.drawing import polygon
+from wattigram.desktop.widgets.seen_table import SeenTable
+from wattigram.desktop.widgets.wave.wave_tables import spectrum_table
 
 LOWEST_DB = -110.0
 BANDS_SHOWN = 2.2
@@ -36,6 +38,12 @@ class SpectrumChart(QWidget):
         """Show lines, and the filter that they went through."""
         self._spectrum, self._poles, self._index = spectrum, poles_s, index
         self.update()
+
+    def seen_tables(self) -> tuple[SeenTable, ...]:
+        """The lines in words."""
+        if self._spectrum is None or not self._spectrum.tone_v:
+            return ()
+        return (spectrum_table(self._spectrum, bool(self._poles)),)
 
     def sizeHint(self) -> QSize:
         return QSize(640, 200)

@@ -30,7 +30,9 @@ from wattigram.desktop.theme import (
 )
 from wattigram.desktop.widgets.axes import Axes, span_of
 from wattigram.desktop.widgets.drawing import draw_band, polygon
+from wattigram.desktop.widgets.seen_table import SeenTable
 from wattigram.desktop.widgets.wave.wave_handles import Handle, moved_table, table_handles
+from wattigram.desktop.widgets.wave.wave_tables import course_table
 
 FloatArray = NDArray[np.float64]
 LOOKS = 2400
@@ -86,6 +88,10 @@ class WaveCurve(QWidget):
         begin = min(max(0.0, begin), 1.0 - width)
         self._view = (begin, begin + width)
         self.update()
+
+    def seen_tables(self) -> tuple[SeenTable, ...]:
+        """The curve in words."""
+        return (course_table(self._table, self._made),) if self._table is not None else ()
 
     def sizeHint(self) -> QSize:
         return QSize(640, 300)
