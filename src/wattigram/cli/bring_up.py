@@ -13,7 +13,7 @@ from msgspec.structs import asdict, replace
 
 from wattigram.core.advise.findings import find_all
 from wattigram.core.base.errors import WattigramError
-from wattigram.core.capture.bring_up import BringUpFacts, Outcome, bring_up_steps
+from wattigram.core.capture.bring_up import BringUpFacts, Outcome, bring_up_steps, observe
 from wattigram.core.capture.session import LiveSession, Snapshot
 from wattigram.core.capture.take import open_take
 from wattigram.core.judge import prove
@@ -97,14 +97,7 @@ def _listened(
         for at_s, latest in _until(came, began_s + seconds):
             if latest.state == "failed":
                 break
-            if latest.state == "running" and latest.board:
-                facts.clock.look(latest.seconds, at_s)
-                facts.link.look(
-                    latest.seconds,
-                    latest.bytes_came,
-                    latest.lost_cycles,
-                    latest.bytes_skipped,
-                )
+            observe(facts.clock, facts.link, latest, at_s)
         if latest.state == "running":
             session.stop()
             for _at_s, shot in _until(came, time.monotonic() + LATE_S):

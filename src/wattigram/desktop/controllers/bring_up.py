@@ -15,6 +15,7 @@ from wattigram.core.capture.bring_up import (
     LinkCheck,
     Step,
     bring_up_steps,
+    observe,
 )
 from wattigram.core.capture.session import Snapshot, is_virtual
 from wattigram.core.firmware import BuildResult
@@ -115,14 +116,7 @@ class BringUp(QObject):
             self._silent_since = None
         elif self._silent_since is None:
             self._silent_since = now
-        if snapshot.state == "running" and snapshot.board:
-            self.clock.look(snapshot.seconds, now)
-            self.link.look(
-                snapshot.seconds,
-                snapshot.bytes_came,
-                snapshot.lost_cycles,
-                snapshot.bytes_skipped,
-            )
+        observe(self.clock, self.link, snapshot, now)
         if snapshot.recorded is not None and not is_virtual(self._address):
             self._recorded = snapshot.recorded.name
 
