@@ -426,3 +426,18 @@ def test_designs_at_the_edge_can_be_shown(window: MainWindow) -> None:
     ):
         window.document.edit(edit)
         assert not window.grab().isNull()
+
+
+def test_nothing_beside_the_rows_is_cut_off(window: MainWindow) -> None:
+    window.resize(1280, 800)
+    page = window.chain_page
+    QApplication.processEvents()
+    assert page.findings.cards
+    for card in page.findings.cards:
+        for asks in (False, True):
+            if asks:
+                card.asks.click()
+            QApplication.processEvents()
+            for part in (card, card.asks, card.accept, card.why):
+                right = part.mapTo(page, part.rect().topRight()).x()
+                assert part.isHidden() or right < page.width()

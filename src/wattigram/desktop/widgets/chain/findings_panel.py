@@ -52,9 +52,11 @@ class FindingCard(QFrame):
             reason.setWordWrap(True)
             column.addWidget(reason)
             self.setAccessibleDescription(f"{finding.message} {told}")
-        self.accept = QPushButton("Reconsider" if finding.accepted else "Accept, with a reason…")
+        self.accept = QPushButton("Reconsider" if finding.accepted else "Accept…")
         self.accept.setObjectName("link")
         self.accept.setAccessibleName(f"{self.accept.text()} {finding.title}")
+        if not finding.accepted:
+            self.accept.setToolTip("Accept it, with a reason: it counts no more")
         self.accept.clicked.connect(lambda: self.acceptance_wanted.emit(self.finding))
         row = QHBoxLayout()
         if finding.why:
