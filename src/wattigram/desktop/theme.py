@@ -262,14 +262,14 @@ QTabBar::tab {{ background: transparent; color: {t.soft}; padding: 5px 7px; bord
 QTabBar::tab:selected {{ color: {t.ink}; font-weight: 600; border-bottom: 2px solid {t.action}; }}
 QTabBar::tab:hover {{ color: {t.ink}; }}
 QTabBar QToolButton {{ background: {t.card}; border: 1px solid {t.hairline}; }}
-QTableWidget {{ background: {t.card}; border: 1px solid {t.hairline}; border-radius: 6px; outline: none;
+QTableView {{ background: {t.card}; border: 1px solid {t.hairline}; border-radius: 6px; outline: none;
   selection-background-color: {t.band}; selection-color: {t.ink}; }}
-QTableWidget::item {{ padding: 3px 14px; border-bottom: 1px solid {t.hairline}; }}
+QTableView::item {{ padding: 3px 14px; border-bottom: 1px solid {t.hairline}; }}
 QHeaderView {{ background: {t.card}; }}
 QHeaderView::section {{ background: {t.card}; color: {t.faint}; border: none; border-bottom: 1px solid {t.hairline}; padding: 6px 14px;
   font-weight: 600; }}
-QTableWidget#dense::item {{ padding: 1px 4px; border-bottom: none; }}
-QTableWidget#dense QHeaderView::section {{ padding: 3px 4px; font-weight: 400; }}
+QTableView#dense::item {{ padding: 1px 4px; border-bottom: none; }}
+QTableView#dense QHeaderView::section {{ padding: 3px 4px; font-weight: 400; }}
 QCheckBox::indicator {{ width: 13px; height: 13px; border: 1px solid {t.faint}; border-radius: 3px; background: {t.card}; }}
 QCheckBox::indicator:checked {{ background: {t.action}; border: 1px solid {t.action}; }}
 QSlider::groove:horizontal {{ background: {t.hairline}; height: 4px; border-radius: 2px; }}

@@ -2,17 +2,15 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QAbstractTableModel, QModelIndex, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
-    QAbstractItemView,
     QApplication,
     QComboBox,
     QDialog,
     QHBoxLayout,
     QLabel,
     QPushButton,
-    QTableWidget,
-    QTableWidgetItem,
+    QTableView,
     QVBoxLayout,
     QWidget,
 )
@@ -22,6 +20,45 @@ from wattigram.desktop.widgets.seen_table import SeenTable
 WIDEST = 420
 """Of a column, in pixels; the whole text is its tip."""
 NOTHING = "Nothing is drawn here that does not stand in words already."
+
+
+class _Cells(QAbstractTableModel):
+    """The cells of one table, asked for as they come into sight."""
+
+    def __init__(self, parent: QWidget) -> None:
+        super().__init__(parent)
+        self.shown = SeenTable("", (), ())
+
+    def show_table(self, shown: SeenTable) -> None:
+        """Another table, or the same one anew."""
+        self.beginResetModel()
+        self.shown = shown
+        self.endResetModel()
+
+    def rowCount(self, parent: QModelIndex | None = None) -> int:
+        """Rows, none below a cell."""
+        return 0 if parent is not None and parent.isValid() else len(self.shown.rows)
+
+    def columnCount(self, parent: QModelIndex | None = None) -> int:
+        """Columns, none below a cell."""
+        return 0 if parent is not None and parent.isValid() else len(self.shown.head)
+
+    def data(self, index: QModelIndex, role: int = Qt.ItemDataRole.DisplayRole) -> str | None:
+        """The text of a cell, which is its tip too."""
+        if role not in (Qt.ItemDataRole.DisplayRole, Qt.ItemDataRole.ToolTipRole):
+            return None
+        return self.shown.rows[index.row()][index.column()] if index.isValid() else None
+
+    def headerData(
+        self,
+        section: int,
+        orientation: Qt.Orientation,
+        role: int = Qt.ItemDataRole.DisplayRole,
+    ) -> str | None:
+        """Names of columns."""
+        if orientation is Qt.Orientation.Vertical or role != Qt.ItemDataRole.DisplayRole:
+            return None
+        return self.shown.head[section]
 
 
 class TableWindow(QDialog):
@@ -44,8 +81,9 @@ class TableWindow(QDialog):
         self.copy = QPushButton("Copy")
         self.copy.setToolTip("The table with tabs, for a sheet or a text")
         self.copy.clicked.connect(self._copy)
-        self.table = QTableWidget()
-        self.table.setEditTriggers(QAbstractItemView.EditTrigger.NoEditTriggers)
+        self.table = QTableView()
+        self._cells = _Cells(self.table)
+        self.table.setModel(self._cells)
         self.table.setShowGrid(False)
         self.table.setTabKeyNavigation(False)  # Tab leaves the table; arrows move in it
         side, head = self.table.verticalHeader(), self.table.horizontalHeader()
@@ -89,29 +127,21 @@ class TableWindow(QDialog):
         self._fill()
 
     def _fill(self) -> None:
-        shown, place = self.shown, (self.table.currentRow(), self.table.currentColumn())
-        head, rows = (shown.head, shown.rows) if shown is not None else ((), ())
+        shown, at = self.shown, self.table.currentIndex()
+        place = at.row(), at.column()  # the index itself goes with the table that it was of
+        self._cells.show_table(shown or SeenTable("", (), ()))
+        rows, columns = self._cells.rowCount(), self._cells.columnCount()
         self.copy.setEnabled(shown is not None)
         self.count.setText(
-            f"{len(rows)} row{'s' if len(rows) != 1 else ''}" if shown is not None else NOTHING
+            f"{rows} row{'s' if rows != 1 else ''}" if shown is not None else NOTHING
         )
         self.table.setAccessibleName(shown.title if shown is not None else NOTHING)
-        self.table.clear()
-        self.table.setColumnCount(len(head))
-        self.table.setRowCount(len(rows))
-        self.table.setHorizontalHeaderLabels(head)
-        for number, row in enumerate(rows):
-            for column, text in enumerate(row):
-                item = QTableWidgetItem(text)
-                item.setToolTip(text)
-                self.table.setItem(number, column, item)
         self.table.resizeColumnsToContents()
-        for column in range(len(head)):
+        for column in range(columns):
             self.table.setColumnWidth(column, min(WIDEST, self.table.columnWidth(column) + 14))
         if rows:
-            self.table.setCurrentCell(
-                min(max(0, place[0]), len(rows) - 1), min(max(0, place[1]), len(head) - 1)
-            )
+            row, column = min(max(0, place[0]), rows - 1), min(max(0, place[1]), columns - 1)
+            self.table.setCurrentIndex(self._cells.index(row, column))
 
     def _copy(self) -> None:
         clipboard = QApplication.clipboard()
