@@ -5,6 +5,7 @@ from __future__ import annotations
 import copy
 from collections.abc import Callable
 
+import numpy as np
 import pytest
 
 from wattigram.core.base.errors import TakeError
@@ -202,3 +203,16 @@ def test_an_event_that_did_not_come_says_so(kiln: Workspace, take_of: Callable[.
     assert told.figures[0].note == "did not come"
     assert told.figures[0].text == "–"
     assert told.figures[0].predicted_text.startswith("1.80")
+
+
+def test_what_a_sine_comes_to_is_predicted(kiln: Workspace, take_of: Callable[..., Take]) -> None:
+    found = measure(recording_of_take(take_of(kiln)), Wanted("sine", (COIL,)))
+    bits = found.figure("enob-full-scale")
+    assert bits.predicted == pytest.approx(bits.value, abs=0.1)
+    at_level = found.figure("enob")
+    assert at_level.predicted == pytest.approx(at_level.value, abs=0.1)
+    level = found.figure("level").value
+    assert bits.predicted is not None
+    assert at_level.predicted is not None
+    bit_db = 20 * np.log10(2)
+    assert bits.predicted - at_level.predicted == pytest.approx(-level / bit_db, abs=1e-3)

@@ -36,7 +36,14 @@ if TYPE_CHECKING:
         quantised_amplitude_bias,
         quantised_bias,
     )
-    from wattigram.core.analysis.sine_test import Dynamic, Harmonic, dynamic, folded
+    from wattigram.core.analysis.sine_test import (
+        Dynamic,
+        Harmonic,
+        bits_at_full_scale,
+        bits_at_level,
+        dynamic,
+        folded,
+    )
     from wattigram.core.analysis.spectra import (
         WINDOWS,
         Spectrum,
@@ -87,6 +94,8 @@ __all__ = [
     "TwoLevels",
     "WindowName",
     "against",
+    "bits_at_full_scale",
+    "bits_at_level",
     "code_density",
     "code_density_of_ramp",
     "code_density_of_sine",
@@ -127,6 +136,8 @@ _HOMES = {
     "Harmonic": "sine_test",
     "dynamic": "sine_test",
     "folded": "sine_test",
+    "bits_at_full_scale": "sine_test",
+    "bits_at_level": "sine_test",
     "Estimate": "estimate",
     "decibels": "estimate",
     "FoldGatherer": "folding",

@@ -103,22 +103,32 @@ class Dynamic(msgspec.Struct, frozen=True):
 
     @property
     def enob(self) -> Estimate:
-        """Effective bits at this level: (SINAD − 1.7609 dB) / 6.0206 dB."""
-        return Estimate((self.sinad_db.value - _IDEAL_DB) / _BIT_DB, self.sinad_db.sigma / _BIT_DB)
+        """Effective bits at this level."""
+        return Estimate(bits_at_level(self.sinad_db.value), self.sinad_db.sigma / _BIT_DB)
 
     @property
     def enob_at_full_scale(self) -> Estimate | None:
-        """Effective bits of the converter: log₂(full scale / (√12 · rms of noise and distortion)), the
-        standard's definition. Of a sine that spans full scale both are the same."""
+        """Effective bits of the converter. Of a sine that spans full scale both are the same."""
         rms = self.noise_and_distortion
         if not self.full_scale or rms.value <= 0:
             return None
-        bits = math.log2(self.full_scale / (math.sqrt(12) * rms.value))
+        bits = bits_at_full_scale(self.full_scale, rms.value)
         return Estimate(bits, rms.sigma / rms.value / math.log(2))
 
 
 _BIT_DB = 20 * math.log10(2)
 _IDEAL_DB = 10 * math.log10(1.5)
+
+
+def bits_at_level(sinad_db: float) -> float:
+    """Effective bits of a sine as large as it is: (SINAD − 1.7609 dB) / 6.0206 dB."""
+    return (sinad_db - _IDEAL_DB) / _BIT_DB
+
+
+def bits_at_full_scale(full_scale: float, rms: float) -> float:
+    """Effective bits of a converter, as IEEE Std 1241 defines them: log₂(full scale / (√12 · rms)), where
+    ``rms`` is that of noise and distortion, in the unit of ``full_scale``."""
+    return math.log2(full_scale / (math.sqrt(12) * rms))
 
 
 class _Fit(msgspec.Struct, frozen=True):

@@ -16,6 +16,8 @@ from wattigram.core.analysis import (
     SpectrumGatherer,
     StatisticsGatherer,
     Stream,
+    bits_at_full_scale,
+    bits_at_level,
     dynamic,
     intervals,
     statistics,
@@ -199,11 +201,17 @@ def _sine(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
             bound="at least" if found.sfdr_is_bound else "",
             note=f"largest line at {found.spur_hz:.6g} Hz",
         ),
-        Figure.of("enob", "ENOB at this level", found.enob, "bit", due.get("enob")),
+        Figure.of("enob", "ENOB at its level", found.enob, "bit", due.get("enob")),
     ]
     if found.enob_at_full_scale is not None and found.level_db is not None:
         figures += [
-            Figure.of("enob-full-scale", "ENOB at full scale", found.enob_at_full_scale, "bit"),
+            Figure.of(
+                "enob-full-scale",
+                "ENOB at full scale",
+                found.enob_at_full_scale,
+                "bit",
+                due.get("enob-full-scale"),
+            ),
             Figure.of("level", "Level", found.level_db, "dBFS"),
         ]
     figures.append(Figure.of("noise", "Noise", found.noise, unit, due.get("noise")))
@@ -239,15 +247,20 @@ def _due_sine(due: Predicted | None, found: Dynamic, full_scale: float | None) -
     rest = course.noise_and_distortion.value**2 + due.noise**2
     tone = course.amplitude.value**2 / 2
     sinad = 10 * math.log10(tone / rest) if rest > 0 else math.inf
+    full = (
+        {"enob-full-scale": bits_at_full_scale(full_scale, math.sqrt(rest))}
+        if full_scale and rest > 0
+        else {}
+    )
     return {
         "frequency": course.frequency_hz.value,
         "amplitude": course.amplitude.value,
         "offset": course.offset.value,
         "sinad": sinad,
         "snr": 10 * math.log10(tone / due.noise**2) if due.noise > 0 else math.inf,
-        "enob": (sinad - 10 * math.log10(1.5)) / (20 * math.log10(2)),
+        "enob": bits_at_level(sinad),
         "noise": math.hypot(due.noise, course.noise.value),
-    }
+    } | full
 
 
 def _spectrum(channels: tuple[Channel, ...], wanted: Wanted) -> Measured:
