@@ -172,7 +172,8 @@ def test_a_proof_in_words(window: MainWindow, wait: Wait) -> None:
             table = seen[panel.title]
             match panel:
                 case TracePanel():
-                    assert len(table.rows) == len(panel.lines) + len(panel.times_s)
+                    marked = len(panel.lines) + len(panel.levels) + len(panel.events)
+                    assert len(table.rows) == marked + len(panel.times_s)
                 case ScatterPanel():
                     assert len(table.rows) == len(panel.x_v)
                 case HistogramPanel():

@@ -16,6 +16,8 @@ from wattigram.core.contract.board_config import EffectiveConfig
 from wattigram.core.contract.link import EVENT_DTYPE, FrameType
 from wattigram.core.judge import Proof, evidence_for, prove, write_html, write_junit
 from wattigram.core.judge.evidence import HistogramPanel, ScatterPanel, TracePanel
+from wattigram.core.judge.suggested_expectations import suggest_expectations
+from wattigram.core.judge.svg_pictures import panel_svg
 from wattigram.core.model.bench import DcSource, FloatingInput, SineSource, SquareSource, Wiring
 from wattigram.core.model.design import (
     Expectation,
@@ -25,17 +27,20 @@ from wattigram.core.model.design import (
     RedundantPairExpectation,
     SineExpectation,
     SquareExpectation,
+    Threshold,
     ThresholdExpectation,
     Workspace,
     project_text,
 )
 from wattigram.core.model.design.edits import (
     AddExpectation,
+    RemoveExpectation,
     RenameSignal,
     SetAlignment,
     SetBufferLength,
     SetReference,
     SetSampling,
+    SetThreshold,
     SetWiring,
     apply_edit,
 )
@@ -348,3 +353,48 @@ def test_junit_counts_what_holds(kiln: Workspace, take_of: TakeOf, tmp_path: Pat
     }
     assert float(first["measured"]) == pytest.approx(50, abs=0.1)
     assert first["unit"] == "Hz"
+
+
+def test_evidence_of_events_has_levels_and_events(cured: Workspace, take_of: TakeOf) -> None:
+    take = take_of(cured)
+    verdict = next(one for one in prove(cured, take).verdicts if one.kind == "threshold")
+    panel = evidence_for(take, verdict).panels[0]
+    assert isinstance(panel, TracePanel)
+    assert panel.levels == ((0.4, "threshold 0.400 V"), (2.1, "threshold 2.100 V"))
+    assert panel.events
+    for at_s, began in panel.events:
+        assert panel.times_s[0] <= at_s <= panel.times_s[-1]
+        near = int(np.argmin(np.abs(panel.times_s - at_s)))
+        assert panel.high_v[near] == pytest.approx(2.1, abs=0.03), "where the signal crosses"
+        after = int(np.searchsorted(panel.times_s, at_s + 0.1))
+        if after < len(panel.times_s):
+            assert (panel.low_v[after] > 2.1) == began
+    svg = panel_svg(panel)
+    assert svg.count('class="level"') == 2
+    assert svg.count('class="began"') == sum(began for _at_s, began in panel.events)
+    others = [one for one in prove(cured, take).verdicts if one.kind not in {"threshold", "edges"}]
+    for one in others:
+        for shown in evidence_for(take, one).panels:
+            assert not isinstance(shown, TracePanel) or not (shown.levels or shown.events)
+
+
+@pytest.mark.parametrize(
+    "window",
+    [
+        Threshold(low=2.1, high=1.8, condition="above"),
+        Threshold(low=1.5, high=1.3, condition="below"),
+    ],
+    ids=["above", "below"],
+)
+def test_the_limit_that_counts_for_nothing_judges_nothing(
+    cured: Workspace, take_of: TakeOf, window: Threshold
+) -> None:
+    workspace = edited(cured, SetThreshold("Upper zone", 0, window))
+    take = take_of(workspace, 6.0)
+    verdict = next(one for one in prove(workspace, take).verdicts if one.kind == "threshold")
+    assert verdict.outcome == "holds", verdict.note
+    assert verdict.samples >= 3
+    asked_anew = edited(workspace, RemoveExpectation(verdict.index))
+    suggested = suggest_expectations(asked_anew, "Upper zone")
+    aims = [one for one in suggested if isinstance(one, ThresholdExpectation)]
+    assert [(aim.low_v, aim.high_v) for aim in aims] == [(None, None)]

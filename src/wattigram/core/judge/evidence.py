@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import msgspec
 import numpy as np
+from msgspec import structs
 from numpy.typing import NDArray
 
+from wattigram.core.base.quantity import format_volts
 from wattigram.core.capture.take import Take
 from wattigram.core.judge.causes import neighbour_points
 from wattigram.core.judge.compared_streams import code_counts, compared_blocks
@@ -21,9 +23,13 @@ from wattigram.core.model.design import (
     PinAction,
     Reaction,
     Route,
+    Signal,
+    ThresholdExpectation,
+    Workspace,
     output_of,
     rate_divisor,
     signal_scale,
+    watched_levels,
 )
 from wattigram.core.predict.accuracy import slot_settling
 from wattigram.core.predict.expected import expected_program_values
@@ -33,12 +39,19 @@ FloatArray = NDArray[np.float64]
 COLUMNS = 800
 POINTS = 700
 MOST_DRAWN = 400_000
+OF_EVENTS = frozenset({"threshold", "edges", "trip"})
+"""Kinds whose verdict is about events."""
+MOST_EVENTS = 200
 MOST_CALCULATED = 1 << 22
 """Samples that are calculated for one picture, be they values of a stage afterwards."""
 
 
 class TracePanel(msgspec.Struct, frozen=True):
-    """Captured extremes by column on the expected band; ``lines`` are values with a label each."""
+    """Captured extremes by column on the expected band; ``lines`` are values with a label each.
+
+    ``levels`` are voltages that the signal is compared with, and what each is called; ``events`` instants at which
+    a condition began (True) or ended, in ``x_unit``.
+    """
 
     title: str
     times_s: FloatArray
@@ -49,6 +62,8 @@ class TracePanel(msgspec.Struct, frozen=True):
     lines: tuple[tuple[float, str], ...]
     unit: str = "V"
     x_unit: str = "s"
+    levels: tuple[tuple[float, str], ...] = ()
+    events: tuple[tuple[float, bool], ...] = ()
 
 
 class ScatterPanel(msgspec.Struct, frozen=True):
@@ -221,7 +236,48 @@ def _trace(take: Take, verdict: Verdict) -> TracePanel:
         title = f"{signal.name}: captured on its mask"
         return TracePanel(title, times, low, high, within_low, within_high, ())
     title = f"{signal.name}{', reduced' if use_reduced else ''}: captured on expected"
-    return TracePanel(title, times, low, high, band_low - half, band_high + half, _lines(verdict))
+    shown = TracePanel(title, times, low, high, band_low - half, band_high + half, _lines(verdict))
+    if verdict.kind not in OF_EVENTS:
+        return shown
+    return structs.replace(
+        shown,
+        levels=_levels(workspace, signal, verdict),
+        events=_events(take, signal.name, float(times_s[0]), float(times_s[-1])),
+    )
+
+
+def _levels(
+    workspace: Workspace, signal: Signal, verdict: Verdict
+) -> tuple[tuple[float, str], ...]:
+    """What makes the events that are judged: windows, or comparators; and limits of the job itself."""
+    of_windows = verdict.kind == "threshold"
+    levels = [
+        (level.volts, f"{level.name} {format_volts(level.volts)}")
+        for level in watched_levels(workspace, signal)
+        if (level.window >= 0) == of_windows
+    ]
+    aim = verdict.expectation
+    if isinstance(aim, ThresholdExpectation):
+        levels += [
+            (volts, f"must be {format_volts(volts)}")
+            for volts in (aim.low_v, aim.high_v)
+            if volts is not None
+        ]
+    return tuple(levels)
+
+
+def _events(take: Take, name: str, begin_s: float, end_s: float) -> tuple[tuple[float, bool], ...]:
+    """Events of a signal in a stretch; none where there are too many to be told apart."""
+    numbers = [
+        number for number, watch in enumerate(take.workspace.watches) if watch.signal == name
+    ]
+    mine = take.events[np.isin(take.events["source"], numbers)]
+    at_s = mine["ticks"] / take.tick_hz
+    inside = (at_s >= begin_s) & (at_s <= end_s)
+    if np.count_nonzero(inside) > MOST_EVENTS:
+        return ()
+    entered = mine["entered"].astype(bool)
+    return tuple(zip(at_s[inside].tolist(), entered[inside].tolist(), strict=True))
 
 
 def _mask_band(

@@ -181,11 +181,11 @@ def _of_stages(
         )
         within_s = Fraction(math.ceil(EVENT_SAMPLES / slowest_hz * 1000), 1000)
         low_v = high_v = None
-        if len(signal.thresholds) == 1 and not signal.thresholds[0].on_deviation:
-            low_v, high_v = (
-                round(volts, 9)
-                for volts in sorted(limits_v(workspace, signal, signal.thresholds[0]))
-            )
+        (window, *more) = signal.thresholds
+        limits = limits_v(workspace, signal, window)
+        # Of a one-sided condition the other limit may be anything, and is not to take its place.
+        if not more and not window.on_deviation and (all(window.compares) or limits[0] < limits[1]):
+            low_v, high_v = (round(volts, 9) for volts in sorted(limits))
         expectations.append(
             ThresholdExpectation(signal=signal.name, within_s=within_s, low_v=low_v, high_v=high_v)
         )

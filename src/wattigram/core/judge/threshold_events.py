@@ -71,7 +71,7 @@ def _as_meant(
     signal = project.signal(watch.signal)
     window = signal.thresholds[watch.index]
     low, high = limits_v if limits_v is not None else (window.low, window.high)
-    if type(low) is type(high) and low > high:
+    if all(window.compares) and type(low) is type(high) and low > high:
         low, high = high, low
     fixed = window.replaced(interrupt_enabled=True, rearm=True, low=low, high=high)
     windows = tuple(

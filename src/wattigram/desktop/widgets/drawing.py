@@ -21,7 +21,7 @@ from PyQt6.QtGui import (
     QPolygonF,
 )
 
-from wattigram.desktop.theme import MARKERS, signal_color
+from wattigram.desktop.theme import MARKERS, color, signal_color, theme
 
 FloatArray = NDArray[np.float64]
 THINNEST_BAND_PX = 7.0
@@ -181,6 +181,16 @@ def draw_marker(painter: QPainter, center: QPointF, index: int, size: float = 9.
             painter.drawLine(QPointF(x - half, y - half), QPointF(x + half, y + half))
             painter.drawLine(QPointF(x - half, y + half), QPointF(x + half, y - half))
     painter.restore()
+
+
+def draw_event(painter: QPainter, x: float, top: float, began: bool) -> None:
+    """A mark that points at an instant: filled where a condition began, open where it ended."""
+    ink = color(theme().ink)
+    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
+    painter.setPen(QPen(ink, 1.2))
+    painter.setBrush(ink if began else color(theme().card))
+    painter.drawPolygon(QPolygonF([QPointF(x - 4, top), QPointF(x + 4, top), QPointF(x, top + 7)]))
+    painter.setBrush(Qt.BrushStyle.NoBrush)
 
 
 def draw_verdict(

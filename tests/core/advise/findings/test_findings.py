@@ -274,3 +274,27 @@ def test_codes_are_told_in_the_docs_and_nothing_else_is() -> None:
 def test_a_code_belongs_to_one_rule() -> None:
     codes = [code for rule in RULES for code in rule.codes]
     assert len(codes) - len(set(codes)) == 1  # “started-once” has two ways to come about
+
+
+@pytest.mark.parametrize(
+    ("window", "codes"),
+    [
+        (Threshold(low=2.1, high=2.0, condition="above"), set()),
+        (Threshold(low=2.1, high=2.0, condition="below"), set()),
+        (Threshold(low=-1, high=2.0, condition="above"), set()),
+        (Threshold(low=1.5, high=9.0, condition="below"), set()),
+        (Threshold(low=1.5, high=9.0, condition="above"), {"window-out-of-range"}),
+        (Threshold(low=-1, high=2.0, condition="below"), {"window-out-of-range"}),
+        (Threshold(low=2.1, high=2.0, condition="inside"), {"window-swapped"}),
+    ],
+)
+def test_a_limit_that_counts_for_nothing_is_no_finding(
+    cured: Workspace, window: Threshold, codes: set[str]
+) -> None:
+    workspace = edited(cured, SetThreshold("Upper zone", 0, window))
+    found = [one for one in find_all(workspace) if one.code.startswith("window-")]
+    assert {one.code for one in found} == codes
+    for one in found:
+        assert one.remedy is not None
+        healed = edited(workspace, one.remedy)
+        assert not codes & {left.code for left in find_all(healed)}

@@ -12,12 +12,14 @@ from tests.conftest import edited
 from tests.paths import EXAMPLES
 from wattigram.core.model.design import (
     Code,
+    Threshold,
     Workspace,
     limits_v,
     open_workspace,
     signal_scale,
+    watched_levels,
 )
-from wattigram.core.model.design.edits import SetFilter
+from wattigram.core.model.design.edits import SetFilter, SetThreshold
 from wattigram.core.model.design.scale import (
     Scale,
     aligned_shift,
@@ -148,3 +150,33 @@ def test_a_difference_is_signed_after_its_stage_too() -> None:
     volts = reduced_volts(safety, chain, signal, values)
     each = scale.lsb_v / 2.0**scale.shift / later_gain(signal) / float(signal.scaling)
     assert volts == pytest.approx([-each, 5 * each])
+
+
+@pytest.mark.parametrize(
+    ("of", "levels"),
+    [
+        ({"condition": "outside"}, [(0.5, False), (2.0, True)]),
+        ({"condition": "inside"}, [(0.5, False), (2.0, True)]),
+        ({"condition": "above"}, [(2.0, True)]),
+        ({"condition": "below"}, [(0.5, False)]),
+        ({"condition": "outside", "minus_v": 1.0}, [(1.5, False), (3.0, True)]),
+        ({"condition": "above", "minus_signal": "Upper zone, twin"}, []),
+    ],
+)
+def test_levels_are_those_that_are_compared(
+    kiln: Workspace, of: dict[str, object], levels: list[tuple[float, bool]]
+) -> None:
+    window = Threshold(low=0.5, high=2.0, name="hot", **of)  # type: ignore[arg-type]
+    workspace = edited(kiln, SetThreshold("Upper zone", 0, window))
+    found = watched_levels(workspace, workspace.project.signal("Upper zone"))
+    assert [(level.volts, level.is_high) for level in found] == levels
+    assert {(level.name, level.window) for level in found} <= {("hot", 0)}
+
+
+def test_a_comparator_has_a_level_in_the_signals_own_volts() -> None:
+    workspace = open_workspace(EXAMPLES / "kiln-ramp" / "kiln-ramp.wattigram.toml")
+    (comparator,) = workspace.project.comparators
+    signal = workspace.project.signal(comparator.signal)
+    (level,) = watched_levels(workspace, signal)
+    assert level.volts == signal.at_source(comparator.threshold_v)
+    assert (level.name, level.window) == (comparator.name, -1)

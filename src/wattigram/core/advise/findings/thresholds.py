@@ -40,7 +40,7 @@ def thresholds_out_of_reach(workspace: Workspace) -> Iterator[Finding]:
     """The alarm is always on, or can never come."""
     for signal, index, window, where in _windows(workspace):
         low_v, high_v = limits_v(workspace, signal, window)
-        if low_v > high_v:
+        if low_v > high_v and all(window.compares):
             yield Finding(
                 "window-swapped",
                 "error",
@@ -56,18 +56,26 @@ def thresholds_out_of_reach(workspace: Workspace) -> Iterator[Finding]:
             continue
         highest_v = signal.at_source(workspace.reference_v)
         lowest_v = -highest_v if signal.negative is not None else 0.0
-        if low_v < lowest_v or high_v > highest_v:
-            low, high = max(lowest_v, low_v), min(highest_v, high_v)
+        # Of a one-sided condition the other limit is nothing, but silicon has it in a register all the same.
+        is_written = window.done_in == "hardware"
+        of_low, of_high = (counts or is_written for counts in window.compares)
+        if (of_low and low_v < lowest_v) or (of_high and high_v > highest_v):
+            low = max(lowest_v, low_v) if of_low else low_v
+            high = min(highest_v, high_v) if of_high else high_v
+            limits = " to ".join(
+                format_volts(limit)
+                for limit, is_meant in ((low_v, of_low), (high_v, of_high))
+                if is_meant
+            )
             yield Finding(
                 "window-out-of-range",
                 "error",
                 where,
                 f"A limit of {signal.name} can never be reached",
-                f"{format_volts(low_v)} to {format_volts(high_v)} goes beyond what can be read, "
-                f"{format_volts(lowest_v)} to "
+                f"{limits} goes beyond what can be read, {format_volts(lowest_v)} to "
                 f"{format_volts(highest_v)}.",
                 SetThreshold(signal.name, index, window.replaced(low=low, high=high))
-                if low < high
+                if low < high or not (of_low and of_high)
                 else None,
                 signal=signal.name,
             )
@@ -175,8 +183,8 @@ def _crosses(workspace: Workspace, signal: Signal, window: Threshold) -> bool:
     low_v, high_v = (signal.at_source(volts) for volts in input_extent_v(workspace, signal))
     target_v = window.minus_v or 0.0
     return any(
-        low_v - target_v < limit < high_v - target_v
-        for limit in limits_v(workspace, signal, window)
+        counts and low_v - target_v < limit < high_v - target_v
+        for limit, counts in zip(limits_v(workspace, signal, window), window.compares, strict=True)
     )
 
 

@@ -75,9 +75,13 @@ def _is_crossed(case: FailingSignal, watch: Watch) -> bool:
     samples = reduced or case.take.head(case.signal.name, MOST_SAMPLES)
     if samples is None or window.minus_v is not None or window.minus_signal is not None:
         return False
-    low, high = sorted(limits_v(case.take.workspace, case.signal, window))
+    low, high = limits_v(case.take.workspace, case.signal, window)
+    of_low, of_high = window.compares
+    if of_low and of_high:
+        low, high = sorted((low, high))
     volts = samples.volts[samples.valid]
-    return 0 < int(np.count_nonzero((volts >= low) & (volts <= high))) < len(volts)
+    within = (volts >= low if of_low else True) & (volts <= high if of_high else True)
+    return 0 < int(np.count_nonzero(within)) < len(volts)
 
 
 @register_cause("events-not-told")

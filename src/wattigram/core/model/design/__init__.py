@@ -103,6 +103,7 @@ from wattigram.core.model.design.rows import RowsSetup, SignalColumn
 from wattigram.core.model.design.sampling_groups import given_sampling, sampled_alike
 from wattigram.core.model.design.scale import (
     Scale,
+    WatchedLevel,
     aligned_shift,
     chain_scale,
     later_gain,
@@ -111,6 +112,7 @@ from wattigram.core.model.design.scale import (
     reduced_volts,
     signal_scale,
     stream_gain,
+    watched_levels,
 )
 from wattigram.core.model.design.stage import (
     BlockAverage,
@@ -230,6 +232,7 @@ __all__ = [
     "UartDestination",
     "UartSetup",
     "Watch",
+    "WatchedLevel",
     "WaveTable",
     "WaveformExpectation",
     "Workspace",
@@ -263,5 +266,6 @@ __all__ = [
     "tapped_signals",
     "text_pieces",
     "watch_title",
+    "watched_levels",
     "watches",
 ]

@@ -146,6 +146,38 @@ def limits_v(workspace: Workspace, signal: Signal, window: Threshold) -> tuple[f
     return volts(window.low), volts(window.high)
 
 
+class WatchedLevel(msgspec.Struct, frozen=True):
+    """A voltage that a signal is compared with, in its own volts; ``window`` counts its thresholds from 0, and is
+    −1 of a comparator, which ``name`` then names."""
+
+    volts: float
+    name: str
+    window: int = -1
+    is_high: bool = False
+
+
+def watched_levels(workspace: Workspace, signal: Signal) -> tuple[WatchedLevel, ...]:
+    """Every fixed level that windows and comparators compare a signal with; limits of a deviation stand about a
+    fixed target, those about another signal stand nowhere."""
+    levels = []
+    for number, window in enumerate(signal.thresholds):
+        if window.minus_signal is not None:
+            continue
+        name, about_v = window.name or "threshold", window.minus_v or 0.0
+        limits = zip(limits_v(workspace, signal, window), window.compares, strict=True)
+        levels += [
+            WatchedLevel(about_v + limit, name, number, is_high)
+            for is_high, (limit, counts) in zip((False, True), limits, strict=True)
+            if counts
+        ]
+    levels += [
+        WatchedLevel(signal.at_source(comparator.threshold_v), comparator.name)
+        for comparator in workspace.project.comparators
+        if comparator.signal == signal.name and comparator.against != "pin"
+    ]
+    return tuple(levels)
+
+
 def stream_gain(signal: Signal, window: Threshold) -> float:
     """What a code is multiplied by in the stream that a window compares."""
     if signal.slot_filter is not None:

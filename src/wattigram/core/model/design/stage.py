@@ -183,6 +183,11 @@ class Threshold(StrictModel):
     """A chain that it stopped is started again after this; never where it is None."""
 
     @property
+    def compares(self) -> tuple[bool, bool]:
+        """Whether the lower, and whether the upper limit counts: one of them of a one-sided condition."""
+        return self.condition != "above", self.condition != "below"
+
+    @property
     def on_deviation(self) -> bool:
         """A deviation from a target is judged."""
         return self.minus_v is not None or self.minus_signal is not None

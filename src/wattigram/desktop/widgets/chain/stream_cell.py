@@ -11,7 +11,7 @@ from PyQt6.QtGui import QPainter, QPen
 
 from wattigram.core.base.quantity import format_si
 from wattigram.core.capture.session import StreamPicture
-from wattigram.core.model.design import Signal, Workspace, limits_v
+from wattigram.core.model.design import Signal, Workspace, watched_levels
 from wattigram.core.predict.pins import input_extent_v
 from wattigram.desktop.theme import color, number_font, signal_color, signal_pen, text_font, theme
 from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, draw_verdict, elide, fill_trace
@@ -129,32 +129,23 @@ class StreamPainter:
         painter.restore()
 
     def _paint_limits(self, painter: QPainter, workspace: Workspace, signal: Signal) -> None:
-        """A line for each limit in view; those of a deviation stand about a fixed target."""
+        """A line for each level in view."""
         low, high = self._span
-        graph = self._graph
+        graph, t = self._graph, theme()
         self.limits = []
-        painter.setPen(QPen(color(theme().faint), 1, Qt.PenStyle.DotLine))
-        for number, window in enumerate(signal.thresholds):
-            if window.minus_signal is not None:
+        for level in watched_levels(workspace, signal):
+            if not low < level.volts < high:
                 continue
-            used = {"above": (False, True), "below": (True, False)}.get(
-                window.condition, (True, True)
+            is_window = level.window >= 0
+            painter.setPen(
+                QPen(color(t.faint), 1, Qt.PenStyle.DotLine)
+                if is_window
+                else QPen(color(t.doubt), 1, Qt.PenStyle.DashLine)
             )
-            for is_high, limit in enumerate(limits_v(workspace, signal, window)):
-                volts = limit + (window.minus_v or 0.0)
-                if used[is_high] and low < volts < high:
-                    at_y = graph.bottom() - (volts - low) / (high - low) * graph.height()
-                    painter.drawLine(QPointF(graph.left(), at_y), QPointF(graph.right(), at_y))
-                    self.limits.append(LimitLine(number, bool(is_high), at_y))
-        painter.setPen(QPen(color(theme().doubt), 1, Qt.PenStyle.DashLine))
-        for comparator in workspace.project.comparators:
-            if comparator.signal != signal.name or comparator.against == "pin":
-                continue
-            volts = signal.at_source(comparator.threshold_v)
-            if low < volts < high:
-                at_y = graph.bottom() - (volts - low) / (high - low) * graph.height()
-                painter.drawLine(QPointF(graph.left(), at_y), QPointF(graph.right(), at_y))
-                self.limits.append(LimitLine(-1, False, at_y, comparator.name))
+            at_y = graph.bottom() - (level.volts - low) / (high - low) * graph.height()
+            painter.drawLine(QPointF(graph.left(), at_y), QPointF(graph.right(), at_y))
+            comparator = "" if is_window else level.name
+            self.limits.append(LimitLine(level.window, level.is_high, at_y, comparator))
 
     def _paint_labels(self, painter: QPainter, rect: QRectF, picture: StreamPicture | None) -> None:
         t = theme()

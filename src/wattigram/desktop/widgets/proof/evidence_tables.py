@@ -50,9 +50,12 @@ def _said(values: NDArray[np.float64], unit: str) -> list[str]:
 
 
 def _trace(panel: TracePanel) -> SeenTable:
-    """Values that are drawn as lines come first, by their labels."""
-    lines = [
-        ("", label, *_said(np.full(1, value), panel.unit), "", "") for value, label in panel.lines
+    """Values that are drawn as lines come first, by their labels, then events."""
+    drawn = (*panel.lines, *panel.levels)
+    lines = [("", label, *_said(np.full(1, value), panel.unit), "", "") for value, label in drawn]
+    lines += [
+        (format_si(at, panel.x_unit, 9), f"event {'begins' if began else 'ends'}", "", "", "")
+        for at, began in panel.events
     ]
     unit = panel.unit
     columns = (

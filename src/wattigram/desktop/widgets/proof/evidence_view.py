@@ -11,7 +11,14 @@ from wattigram.core.judge import Evidence
 from wattigram.core.judge.evidence import HistogramPanel, Panel, ScatterPanel, TracePanel
 from wattigram.desktop.theme import color, heading_font, signal_color, signal_pen, text_font, theme
 from wattigram.desktop.widgets.axes import Axes, span_of
-from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, elide, fill_trace, polygon
+from wattigram.desktop.widgets.drawing import (
+    LineBuffer,
+    draw_band,
+    draw_event,
+    elide,
+    fill_trace,
+    polygon,
+)
 from wattigram.desktop.widgets.proof.evidence_tables import evidence_tables
 from wattigram.desktop.widgets.seen_table import SeenTable
 
@@ -99,7 +106,7 @@ class EvidenceView(QWidget):
 
     def _paint_trace(self, painter: QPainter, graph: QRectF, panel: TracePanel) -> None:
         t = theme()
-        marks = np.array([value for value, _label in panel.lines])
+        marks = np.array([value for value, _label in (*panel.lines, *panel.levels)])
         axes = Axes(
             graph,
             span_of(panel.times_s, margin=0.0),
@@ -125,26 +132,30 @@ class EvidenceView(QWidget):
         )
         self._buffer.draw(painter)
         painter.setFont(text_font(-1))
+        for value, label in panel.levels:
+            self._paint_line(painter, axes, value, label, is_mark=False)
         for number, (value, label) in enumerate(panel.lines):
-            y = float(axes.y(value))
-            shade = t.bad if number == 0 else t.soft
-            painter.setPen(
-                QPen(
-                    color(shade), 1.2, Qt.PenStyle.DashLine if number == 0 else Qt.PenStyle.DotLine
-                )
-            )
-            painter.drawLine(QPointF(graph.left(), y), QPointF(graph.right(), y))
-            width = painter.fontMetrics().horizontalAdvance(label) + 12
-            above = QRectF(
-                graph.right() - width,
-                y - painter.fontMetrics().height() - 3,
-                width,
-                painter.fontMetrics().height() + 2,
-            )
-            painter.fillRect(above, color(t.card, 225))
-            painter.setPen(color(shade))
-            painter.drawText(above, Qt.AlignmentFlag.AlignCenter, label)
+            self._paint_line(painter, axes, value, label, is_mark=number == 0)
+        for at, began in panel.events:
+            draw_event(painter, float(axes.x(at)), graph.top() + 1, began)
         painter.restore()
+
+    def _paint_line(
+        self, painter: QPainter, axes: Axes, value: float, label: str, is_mark: bool
+    ) -> None:
+        """A value across, with its label; the mark is what was measured."""
+        t, graph = theme(), axes.rect
+        y, height = float(axes.y(value)), painter.fontMetrics().height()
+        shade = t.bad if is_mark else t.soft
+        painter.setPen(
+            QPen(color(shade), 1.2, Qt.PenStyle.DashLine if is_mark else Qt.PenStyle.DotLine)
+        )
+        painter.drawLine(QPointF(graph.left(), y), QPointF(graph.right(), y))
+        width = painter.fontMetrics().horizontalAdvance(label) + 12
+        above = QRectF(graph.right() - width, y - height - 3, width, height + 2)
+        painter.fillRect(above, color(t.card, 225))
+        painter.setPen(color(shade))
+        painter.drawText(above, Qt.AlignmentFlag.AlignCenter, label)
 
     def _paint_scatter(self, painter: QPainter, graph: QRectF, panel: ScatterPanel) -> None:
         t = theme()

@@ -9,7 +9,7 @@ from PyQt6.QtWidgets import QWidget
 
 from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.capture.session.live_run import Newest
-from wattigram.core.model.design import Workspace, limits_v
+from wattigram.core.model.design import Workspace, watched_levels
 from wattigram.desktop.theme import color, number_font, signal_color, text_font, theme
 from wattigram.desktop.widgets.drawing import elide
 from wattigram.desktop.widgets.streams.changing_strip import ChangingStrip
@@ -165,10 +165,11 @@ class Meters(QWidget):
             return
         painter.setPen(QPen(color(t.doubt), 1.4, Qt.PenStyle.DotLine))
         signal = trace.channel.signal
-        for threshold in signal.thresholds:
-            if threshold.minus_v is not None or threshold.minus_signal is not None:
-                continue  # it watches another quantity
-            limits = np.array(limits_v(self._workspace, signal, threshold))
+        levels = [
+            level.volts for level in watched_levels(self._workspace, signal) if level.window >= 0
+        ]
+        if levels:
+            limits = np.array(levels)
             shown = limits if trace.quantity is None else trace.quantity.of(limits)
             for limit in shown.tolist():
                 if low < limit < high:

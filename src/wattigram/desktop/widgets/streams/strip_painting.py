@@ -6,11 +6,18 @@ import math
 
 import numpy as np
 from PyQt6.QtCore import QPointF, QRectF, Qt
-from PyQt6.QtGui import QPainter, QPen, QPolygonF
+from PyQt6.QtGui import QPainter, QPen
 
 from wattigram.desktop.theme import color, number_font, signal_color, signal_pen, text_font, theme
 from wattigram.desktop.widgets.axes import Axes
-from wattigram.desktop.widgets.drawing import LineBuffer, draw_band, draw_marker, elide, fill_trace
+from wattigram.desktop.widgets.drawing import (
+    LineBuffer,
+    draw_band,
+    draw_event,
+    draw_marker,
+    elide,
+    fill_trace,
+)
 from wattigram.desktop.widgets.streams.changing_strip import STAGE as OUTPUT
 from wattigram.desktop.widgets.streams.changing_strip import ChangingStrip
 from wattigram.desktop.widgets.streams.stream_data import LaidUnder
@@ -151,13 +158,5 @@ def _paint_events(painter: QPainter, axes: Axes, data: Strips, trace: Strip) -> 
     inside = (times >= axes.x_span[0]) & (times <= axes.x_span[1])
     if not inside.any() or np.count_nonzero(inside) > MOST_EVENTS:
         return
-    painter.setRenderHint(QPainter.RenderHint.Antialiasing)
-    ink = color(theme().ink)
-    painter.setPen(QPen(ink, 1.2))
-    top = axes.rect.top() + 1
     for x, is_begin in zip(axes.x(times[inside]).tolist(), began[inside].tolist(), strict=True):
-        painter.setBrush(ink if is_begin else color(theme().card))
-        painter.drawPolygon(
-            QPolygonF([QPointF(x - 4, top), QPointF(x + 4, top), QPointF(x, top + 7)])
-        )
-    painter.setBrush(Qt.BrushStyle.NoBrush)
+        draw_event(painter, x, axes.rect.top() + 1, is_begin)
