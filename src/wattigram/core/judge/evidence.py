@@ -268,10 +268,7 @@ def _levels(
 
 def _events(take: Take, name: str, begin_s: float, end_s: float) -> tuple[tuple[float, bool], ...]:
     """Events of a signal in a stretch; none where there are too many to be told apart."""
-    numbers = [
-        number for number, watch in enumerate(take.workspace.watches) if watch.signal == name
-    ]
-    mine = take.events[np.isin(take.events["source"], numbers)]
+    mine = take.events_of(name)
     at_s = mine["ticks"] / take.tick_hz
     inside = (at_s >= begin_s) & (at_s <= end_s)
     if np.count_nonzero(inside) > MOST_EVENTS:

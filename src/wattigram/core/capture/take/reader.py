@@ -402,6 +402,14 @@ class Take(TakeFile):
             return f"the program reads {name} at one pin and then at another, and nobody tells when"
         return ""
 
+    def events_of(self, name: str) -> NDArray[np.void]:
+        """Events of a signal's thresholds, pair and comparators, (n,) of ``EVENT_DTYPE``, as they came."""
+        numbers = [
+            number for number, watch in enumerate(self.workspace.watches) if watch.signal == name
+        ]
+        events: NDArray[np.void] = self.events[np.isin(self.events["source"], numbers)]
+        return events
+
     def output(self, number: int) -> OutputSamples:
         """What took effect at the end of route ``number``, or left a UART as the report of that
         number after them."""

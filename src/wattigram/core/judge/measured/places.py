@@ -306,10 +306,9 @@ def _event(channel: Channel, search: Search) -> Place | None:
         raise ValueError("only a take has events")
     take = channel.take
     watches = take.workspace.watches
-    mine = [number for number, one in enumerate(watches) if one.signal == channel.signal.name]
-    if not mine:
+    if not any(one.signal == channel.signal.name for one in watches):
         raise ValueError("no threshold, pair or comparator makes events of it")
-    events = take.events[np.isin(take.events["source"], mine)]
+    events = take.events_of(channel.signal.name)
     at_s = events["ticks"].astype(np.float64) / take.tick_hz
     order = np.argsort(at_s, kind="stable")
     at_s, events = at_s[order], events[order]

@@ -198,12 +198,7 @@ class StreamData(msgspec.Struct, frozen=True):
         take, nothing = self.take, (np.empty(0), np.empty(0, dtype=bool))
         if take is None or not isinstance(trace, Trace):
             return nothing
-        numbers = [
-            number
-            for number, watch in enumerate(take.workspace.watches)
-            if watch.signal == trace.name
-        ]
-        mine = take.events[np.isin(take.events["source"], numbers)]
+        mine = take.events_of(trace.name)
         return mine["ticks"] / take.tick_hz, mine["entered"].astype(bool)
 
     @property
