@@ -58,6 +58,7 @@ def test_a_filter_for_all(kiln: Workspace) -> None:
     assert now.text == "32"
     what_if = panel_for(again, three("filter")).what_if
     assert what_if is not None
+    assert what_if.title.startswith("Upper zone: "), "figures of one are not those of three"
     sixteen = next(one for one in what_if.choices if one.label == "16")
     assert sixteen.edit is not None
     chosen = apply_edit(again, sixteen.edit)

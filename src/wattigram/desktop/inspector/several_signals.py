@@ -16,19 +16,23 @@ DIFFER = "they differ"
 
 
 def shared_panel(what: str, panels: dict[str, Panel]) -> Panel:
-    """What panels of signals have in common, by the signals' names; the first one's curves stand for all.
+    """What panels of signals have in common, by the signals' names; curves and figures of choices are the first one's,
+    and say so.
 
     A field shows the value that all have, or which there are; what is entered is one step for all of them, and
     is refused for all where one of them cannot take it.
     """
     first, *others = panels.values()
+    curves = first.curves
+    if curves is not None:
+        curves = replace(curves, title=_of_first(panels, curves.title))
     title = f"{what} · {len(panels)} signals: {', '.join(panels)}"
     return Panel(
         title,
         tuple(_facts(first, others)),
         tuple(_fields(what, panels)),
         _what_if(what, panels),
-        first.curves,
+        curves,
         None,
         tuple(tab for tab in first.tabs if all(tab in other.tabs for other in others)),
         first.tab,
@@ -115,4 +119,11 @@ def _what_if(what: str, panels: dict[str, Panel]) -> WhatIf | None:
                 edit=edit,
             )
         )
-    return replace(first, choices=tuple(choices)) if choices else None
+    if not choices:
+        return None
+    return replace(first, title=_of_first(panels, first.title), choices=tuple(choices))
+
+
+def _of_first(panels: dict[str, Panel], title: str) -> str:
+    """A title of figures that are not of all."""
+    return f"{next(iter(panels))}: {title}"
