@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt
+import pytest
+from PyQt6.QtCore import QPoint, Qt
+from PyQt6.QtTest import QTest
+from PyQt6.QtWidgets import QApplication
 
 from tests.desktop.conftest import Wait, press, type_text
+from wattigram.core.base.quantity import parse_value
 from wattigram.core.contract.figure_names import OF_TWO
 from wattigram.core.model.design import LevelExpectation, SquareExpectation
 from wattigram.desktop.pages.page_stack import PROOF
@@ -51,6 +55,45 @@ def test_a_limit_is_typed_and_the_take_is_judged_anew(window: MainWindow, wait: 
     window.document.stack.undo()
     wait(lambda: _outcomes(page)[3] == "fails")
     assert page.current == 3
+
+
+@pytest.mark.parametrize(
+    ("row", "fact", "moves"),
+    [(3, "high", 40), (5, "within", -25), (2, "within", 9)],
+    ids=["a-level", "an-edge", "of-a-difference"],
+)
+def test_a_limit_is_dragged_on_the_evidence(
+    window: MainWindow, wait: Wait, row: int, fact: str, moves: int
+) -> None:
+    """The sentence says what the line is moved to, to about a pixel; the take is judged anew."""
+    page = _proved(window, wait)
+    before = page.proof
+    page.choose(row)
+    QApplication.processEvents()  # the sentence takes its room
+    page.view.repaint()
+    drawn = next(one for one in page.view.limits if one.limit.fact == fact)
+    axes, limit = drawn.axes, drawn.limit
+    x, y = int(axes.rect.center().x()), round(float(axes.y(limit.value)))
+    left = Qt.MouseButton.LeftButton
+    QTest.mousePress(page.view, left, pos=QPoint(x, y))
+    QTest.mouseMove(page.view, QPoint(x, y + moves))
+    press(page.view, Qt.Key.Key_Escape)
+    QTest.mouseRelease(page.view, left, pos=QPoint(x, y + moves))
+    assert window.document.is_clean  # that left it as it was
+    QTest.mousePress(page.view, left, pos=QPoint(x, y))
+    QTest.mouseMove(page.view, QPoint(x, y + moves))
+    QTest.mouseRelease(page.view, left, pos=QPoint(x, y + moves))
+    wait(lambda: page.proof is not before)
+    low, high = axes.y_span
+    pixel = (high - low) / axes.rect.height()
+    moved = limit.value - moves * pixel
+    wanted = moved if limit.centre is None else abs(moved - limit.centre)
+    said = parse_value(page.form.fields[fact].text(), "V")
+    assert said == pytest.approx(wanted, abs=3 * pixel)
+    assert page.rows[row].verdict.outcome in {"holds", "fails"}
+    assert page.current == row
+    window.document.stack.undo()
+    assert window.document.is_clean
 
 
 def test_what_is_no_limit_stays_and_is_said(window: MainWindow) -> None:

@@ -7,7 +7,7 @@ from collections import deque
 
 import pytest
 
-from wattigram.core.emulator.peripherals import CALIBRATION_READS, EMPTY_LOOKS, Peripherals
+from wattigram.core.emulator.peripherals import CALIBRATION_READS, Peripherals
 from wattigram.core.model.part import find_part
 from wattigram.core.silicon.registers import register_map
 
@@ -20,24 +20,25 @@ class PeripheralListener:
     def __init__(self) -> None:
         self.ticks = 0x1_2345_6789
         self.in_main = True
-        self.rests = 0
+        self.looks = self.stirs = 0
         self.seen: list[tuple[object, ...]] = []
-        self.looks: list[tuple[str, int]] = []
         self.alarms: list[int] = []
-        self.is_known_wait = False
         self.room = True
 
     def read_memory(self, address: int, count: int) -> bytes:
         return bytes((address + at) & 0xFF for at in range(count))
 
-    def on_sleep(self) -> None:
-        self.rests += 1
-
     def on_result(self) -> None:
         self.seen.append(("found",))
 
-    def on_look(self, what: str, number: int) -> None:
-        self.looks.append((what, number))
+    def on_look(self) -> None:
+        self.looks += 1
+
+    def on_stir(self) -> None:
+        self.stirs += 1
+
+    def on_change_seen(self) -> None:
+        self.seen.append(("changes",))
 
     def on_alarm(self, due: int) -> None:
         self.alarms.append(due)
@@ -142,19 +143,14 @@ def test_flags_are_taken_by_writing_one(osprey: Peripherals) -> None:
     assert osprey.read(marks, 4) == before & ~place.field.mask
 
 
-def test_looking_in_vain_again_and_again_is_waiting(
-    osprey: Peripherals, around: PeripheralListener
-) -> None:
+def test_only_the_main_loop_looks_in_vain(osprey: Peripherals, around: PeripheralListener) -> None:
     state = address("osprey-x2", "ADC 1", "done")
-    for _ in range(EMPTY_LOOKS - 1):
+    for _ in range(3):
         assert osprey.read(state, 4) & 1 == 0
-    assert around.rests == 0
-    osprey.read(state, 4)
-    assert around.rests == 1
+    assert around.looks == 3
     around.in_main = False
-    for _ in range(3 * EMPTY_LOOKS):
-        osprey.read(state, 4)
-    assert around.rests == 1  # a handler does not wait
+    osprey.read(state, 4)
+    assert around.looks == 3  # a handler does not wait
 
 
 def test_bytes_come_and_go(osprey: Peripherals, around: PeripheralListener) -> None:

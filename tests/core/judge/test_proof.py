@@ -2,6 +2,7 @@ from __future__ import annotations
 
 import xml.etree.ElementTree as ElementTree
 from collections.abc import Callable
+from fractions import Fraction
 from html.parser import HTMLParser
 from pathlib import Path
 
@@ -16,11 +17,13 @@ from wattigram.core.contract.board_config import EffectiveConfig
 from wattigram.core.contract.link import EVENT_DTYPE, FrameType
 from wattigram.core.judge import Proof, evidence_for, prove, write_html, write_junit
 from wattigram.core.judge.evidence import HistogramPanel, ScatterPanel, TracePanel
+from wattigram.core.judge.evidence_limits import limits_of
 from wattigram.core.judge.suggested_expectations import suggest_expectations
 from wattigram.core.judge.svg_pictures import panel_svg
 from wattigram.core.model.bench import DcSource, FloatingInput, SineSource, SquareSource, Wiring
 from wattigram.core.model.design import (
     Expectation,
+    FigureExpectation,
     LevelExpectation,
     NoiseExpectation,
     RateExpectation,
@@ -44,6 +47,7 @@ from wattigram.core.model.design.edits import (
     SetWiring,
     apply_edit,
 )
+from wattigram.core.model.design.expectation_sentences import with_fact
 from wattigram.core.silicon.deploy import effective_config
 
 TakeOf = Callable[..., Take]
@@ -376,6 +380,54 @@ def test_evidence_of_events_has_levels_and_events(cured: Workspace, take_of: Tak
     for one in others:
         for shown in evidence_for(take, one).panels:
             assert not isinstance(shown, TracePanel) or not (shown.levels or shown.events)
+
+
+def test_what_is_allowed_lies_on_the_evidence(cured: Workspace, take_of: TakeOf) -> None:
+    """Each line states the fact that it stands for: put back into the sentence it changes nothing."""
+    take = take_of(cured)
+    seen = set()
+    for verdict in prove(cured, take).verdicts:
+        for panel in evidence_for(take, verdict).panels:
+            limits = panel.limits if isinstance(panel, TracePanel) else ()
+            for limit in limits:
+                text = limit.moved_text(limit.value, 1e-6)
+                assert with_fact(verdict.expectation, limit.fact, text, ()) == verdict.expectation
+                seen.add((verdict.kind, limit.fact))
+            assert panel_svg(panel).count('class="limit"') == len(limits)
+    assert seen == {
+        ("level", "level"),
+        ("level", "within"),
+        ("square", "low"),
+        ("square", "high"),
+        ("square", "within"),
+        ("redundant-pair", "within"),
+    }
+
+
+@pytest.mark.parametrize(
+    ("expectation", "fact", "text"),
+    [
+        (
+            FigureExpectation(
+                signal="Rail", measure="statistics", figure="mean", at_least=1.0, at_most=2.0
+            ),
+            "at_most",
+            "2.5",
+        ),
+        (
+            ThresholdExpectation(signal="Rail", within_s=Fraction(1, 1000), high_v=2.0),
+            "high",
+            "2.5 V",
+        ),
+        (LevelExpectation(signal="Rail", level_v=2.0, within_v=0.1), "level", "2.5 V"),
+    ],
+    ids=["figure", "threshold", "level"],
+)
+def test_a_limit_says_where_it_was_moved_to(expectation: Expectation, fact: str, text: str) -> None:
+    limit = next(one for one in limits_of(expectation) if one.fact == fact)
+    assert limit.moved_text(2.4996, 0.005) == text
+    moved = with_fact(expectation, fact, text, ())
+    assert next(one for one in limits_of(moved) if one.fact == fact).value == 2.5
 
 
 @pytest.mark.parametrize(

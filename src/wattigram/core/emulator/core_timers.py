@@ -30,6 +30,7 @@ class CoreRegister(IntEnum):
 
 
 CORE_REGISTERS = frozenset(CoreRegister)
+_COUNTING = frozenset({CoreRegister.CONTROL, CoreRegister.COUNT, CoreRegister.INTERRUPT_STATE})
 
 
 class CoreTime(Protocol):
@@ -70,6 +71,10 @@ class CoreTimers:
     def has(self, address: int) -> bool:
         """Whether one of these registers lies at an address."""
         return address in CORE_REGISTERS
+
+    def counts(self, address: int) -> bool:
+        """Whether SysTick's count shows there, or how often it came to 0."""
+        return address in _COUNTING
 
     @property
     def tells(self) -> bool:

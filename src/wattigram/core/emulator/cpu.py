@@ -5,6 +5,7 @@ from __future__ import annotations
 import ctypes
 from collections.abc import Callable
 from dataclasses import dataclass
+from mmap import mmap
 from typing import Any, Protocol
 
 import unicorn
@@ -13,7 +14,12 @@ from unicorn import arm_const as arm
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.image import Image
 from wattigram.core.emulator.breakpoints import Breakpoints
-from wattigram.core.emulator.instruction_counter import InstructionCounter, QuickRegisters
+from wattigram.core.emulator.instruction_counter import (
+    InstructionCounter,
+    ManyRegisters,
+    QuickRegisters,
+    map_accesses,
+)
 from wattigram.core.model.part import MemoryMap
 
 uc_api: Any = unicorn  # its type hints are incomplete
@@ -32,6 +38,7 @@ _REGISTERS = (
     arm.UC_ARM_REG_PC,
     arm.UC_ARM_REG_XPSR,
 )
+_VALUES = *_REGISTERS[:13], arm.UC_ARM_REG_LR
 _LR, _PC, _XPSR = 14, 15, 16
 EXCEPTION_RETURN = 0xFFFFFFF9
 """Link register of a handler that returns to the main loop (Armv7-M, B1.5.8)."""
@@ -85,12 +92,19 @@ class Cpu:
         )
         self._counter = InstructionCounter(self._uc, memory.code_begin, code, code_at)
         self._quickly = QuickRegisters(self._uc)
-        self._uc.mem_map(memory.data_begin, data_bytes)
+        self._all = ManyRegisters(self._uc, (*_VALUES, arm.UC_ARM_REG_SP, arm.UC_ARM_REG_XPSR))
+        self.data = (ctypes.c_char * data_bytes).from_buffer(mmap(-1, data_bytes))
+        """Its data memory."""
+        self._uc.mem_map_ptr(
+            memory.data_begin, data_bytes, uc_api.UC_PROT_ALL, ctypes.addressof(self.data)
+        )
         self._register_pages = register_pages
+        self._accessors: list[Any] = []
+        """Functions that the emulator calls, which must live on."""
         self._contexts: list[Any] = []
         """Room for what an interrupt puts aside, to be used again."""
         for page in sorted(register_pages):
-            self._uc.mmio_map(page, PAGE, self._reader(page), None, self._writer(page), None)
+            self._map_registers(page)
             self._counter.look_at(page, page + PAGE - 1)
         for segment in image.segments:
             self._load(segment.address, segment.data)
@@ -189,10 +203,11 @@ class Cpu:
         """Let what runs go on for so many instructions, and to the end of their block."""
         self._counter.stop_at(self.instructions + instructions)
 
-    def run(self, most: int | None = None) -> None:
+    def run(self, most: int | None = None, *, ends_unmasked: bool = False) -> None:
         """Go on from where the processor stands, until it sleeps, somebody stops it, its handler is
-        over, or so many instructions are done."""
-        self._go(self.pc | 1, _HANDLER_END if self.in_handler else 0, most)
+        over, so many instructions are done, or, where wanted, interrupts are held back no longer."""
+        self._counter.begin(PATIENCE if most is None else most, ends_unmasked=ends_unmasked)
+        self._go(self.pc | 1, _HANDLER_END if self.in_handler else 0)
 
     def gets_on(self) -> None:
         """The program waits for something, or has fetched or sent something: it does not go round in
@@ -241,12 +256,15 @@ class Cpu:
         """Let the processor rest after the instruction that it is at."""
         self._uc.emu_stop()
 
+    def values(self) -> tuple[tuple[int, ...], int]:
+        """r0 to r12 and lr, as they are while a register of a peripheral is read, and one number of flags and
+        stack pointer."""
+        values = self._all.read()
+        return values[:-2], values[-2] << 32 | values[-1]
+
     def snapshot(self) -> tuple[Any, bytes]:
         """Registers and data memory, to come back to."""
-        memory = self.memory
-        return self._uc.context_save(), bytes(
-            self._uc.mem_read(memory.data_begin, memory.data_bytes)
-        )
+        return self._uc.context_save(), self.data.raw
 
     def restore(self, snapshot: tuple[Any, bytes]) -> None:
         """Registers and data memory as they were."""
@@ -254,10 +272,9 @@ class Cpu:
         self._uc.context_restore(context)
         self._uc.mem_write(self.memory.data_begin, data)
 
-    def _go(self, begin: int, until: int, most: int | None) -> None:
+    def _go(self, begin: int, until: int) -> None:
         counter = self._counter
         self._bus_fault = None
-        counter.begin(PATIENCE if most is None else most)
         since = counter.settled
         while True:
             self.stops.begin()
@@ -329,25 +346,26 @@ class Cpu:
                 what = f"the processor stopped: {fault}"
         return CpuError(what, self.pc)
 
-    def _reader(self, page: int) -> Callable[[Any, int, int, Any], int]:
-        def read(_uc: Any, offset: int, size: int, _data: Any) -> int:
+    def _map_registers(self, page: int) -> None:
+        """Let accesses to a page go to the bus, without what the emulator's own interface does with
+        each of them."""
+        bus_read, bus_write = self._bus.read, self._bus.write
+
+        def read(_handle: Any, offset: int, size: int, _data: Any) -> int:
             self._since_rest += ACCESS_INSTRUCTIONS
             self._accesses += 1
             try:
-                return self._bus.read(page + offset, size)
+                return bus_read(page + offset, size)
             except Exception as fault:
                 self._bus_fault = fault
                 self._uc.emu_stop()
                 return 0
 
-        return read
-
-    def _writer(self, page: int) -> Callable[[Any, int, int, int, Any], None]:
-        def write(_uc: Any, offset: int, size: int, value: int, _data: Any) -> None:
+        def write(_handle: Any, offset: int, size: int, value: int, _data: Any) -> None:
             try:
-                self._bus.write(page + offset, size, value)
+                bus_write(page + offset, size, value)
             except Exception as fault:
                 self._bus_fault = fault
                 self._uc.emu_stop()
 
-        return write
+        self._accessors.append(map_accesses(self._uc, page, PAGE, read, write))

@@ -5,11 +5,13 @@ and registers are read straight."""
 from __future__ import annotations
 
 import ctypes
-from functools import cache
+from collections.abc import Callable, Sequence
+from functools import cache, partial
 from typing import Any, ClassVar
 
 import unicorn
 from llvmlite import binding
+from unicorn import arm_const as arm
 
 uc_api: Any = unicorn  # its type hints are incomplete
 NEVER = (1 << 63) - 1
@@ -19,7 +21,7 @@ _WIDE = 0b11101
 A5.1)."""
 
 _CODE = f"""
-%state = type {{ i64, i64, i64, i64, i64, i64, i64, i64, i64 }}
+%state = type {{ i64, i64, i64, i64, i64, i64, i64, i64, i64, i64 }}
 
 ; Called before a block of code runs, with its address and its bytes.
 define void @count(ptr %processor, i64 %address, i32 %bytes, ptr %state) {{
@@ -30,7 +32,22 @@ entry:
   %block_at = getelementptr %state, ptr %state, i32 0, i32 5
   %block_bytes_at = getelementptr %state, ptr %state, i32 0, i32 6
   %is_over = icmp uge i64 %count, %limit
-  br i1 %is_over, label %over, label %runs
+  br i1 %is_over, label %over, label %in_limit
+
+in_limit:
+  %masked_at = getelementptr %state, ptr %state, i32 0, i32 9
+  %asked = load i64, ptr %masked_at
+  %is_asked = icmp ne i64 %asked, 0
+  br i1 %is_asked, label %ask, label %runs
+
+ask: ; interrupts are held back: the processor stops as soon as they are not
+  %mask = alloca i32
+  store i32 0, ptr %mask
+  %got = call i32 @uc_reg_read(ptr %processor, i32 {arm.UC_ARM_REG_PRIMASK}, ptr %mask)
+  %mask_now = load i32, ptr %mask
+  %mask_bit = and i32 %mask_now, 1
+  %is_masked = icmp ne i32 %mask_bit, 0
+  br i1 %is_masked, label %runs, label %over
 
 over: ; the block does not run now, and is counted when it does
   %is_over_at = getelementptr %state, ptr %state, i32 0, i32 7
@@ -100,6 +117,7 @@ define void @look(ptr %processor, i32 %kind, i64 %address, i32 %bytes, i64 %valu
 }}
 
 declare i32 @uc_emu_stop(ptr)
+declare i32 @uc_reg_read(ptr, i32, ptr)
 """
 
 
@@ -114,6 +132,7 @@ class _State(ctypes.Structure):
         ("block_bytes", ctypes.c_uint64),
         ("is_over", ctypes.c_uint64),
         ("known", ctypes.c_void_p),
+        ("ends_unmasked", ctypes.c_uint64),
     ]
 
 
@@ -127,9 +146,10 @@ def _functions() -> tuple[Any, int, int]:
     """The compiled code, which must live on, and the addresses of ``count`` and ``look``."""
     binding.initialize_native_target()
     binding.initialize_native_asmprinter()
-    stop = ctypes.cast(_emulator_library().uc_emu_stop, ctypes.c_void_p).value
-    assert stop is not None
-    binding.add_symbol("uc_emu_stop", stop)
+    for name in ("uc_emu_stop", "uc_reg_read"):
+        place = ctypes.cast(getattr(_emulator_library(), name), ctypes.c_void_p).value
+        assert place is not None
+        binding.add_symbol(name, place)
     target = binding.Target.from_default_triple().create_target_machine(opt=2)
     engine = binding.create_mcjit_compiler(binding.parse_assembly(_CODE), target)
     engine.finalize_object()
@@ -185,11 +205,13 @@ class InstructionCounter:
         ctypes.memset(self._known, 0, ctypes.sizeof(self._known))
         self._rests.clear()
 
-    def begin(self, most: int | None) -> None:
-        """The processor is about to run, for so many instructions, up to the next block."""
+    def begin(self, most: int | None, *, ends_unmasked: bool = False) -> None:
+        """The processor is about to run, for so many instructions, up to the next block; with
+        ``ends_unmasked`` no further than to where the program lets interrupts come."""
         state = self._state
         state.is_over = 0
         state.block_bytes = 0
+        state.ends_unmasked = ends_unmasked
         state.limit = NEVER if most is None else state.count + most
 
     def settle(self, pc: int) -> None:
@@ -257,3 +279,46 @@ class QuickRegisters:
         """Set a register."""
         self._value.value = value
         self._write(self._handle, register, self._place)
+
+
+class ManyRegisters:
+    """Some registers of 32 bits, read at once."""
+
+    def __init__(self, processor: Any, registers: Sequence[int]) -> None:
+        self._count = len(registers)
+        self._values = (ctypes.c_uint32 * self._count)()
+        begin = ctypes.addressof(self._values)
+        self._read = partial(
+            _emulator_library().uc_reg_read_batch,
+            processor._uch,
+            (ctypes.c_int * self._count)(*registers),
+            (ctypes.c_void_p * self._count)(*(begin + 4 * at for at in range(self._count))),
+            self._count,
+        )
+
+    def read(self) -> tuple[int, ...]:
+        """Their values, in the order in which they were named."""
+        self._read()
+        return tuple(self._values)
+
+
+_READ = ctypes.CFUNCTYPE(
+    ctypes.c_uint64, ctypes.c_void_p, ctypes.c_uint64, ctypes.c_uint, ctypes.c_void_p
+)
+_WRITE = ctypes.CFUNCTYPE(
+    None, ctypes.c_void_p, ctypes.c_uint64, ctypes.c_uint, ctypes.c_uint64, ctypes.c_void_p
+)
+
+
+def map_accesses(
+    processor: Any, begin: int, size: int, read: Callable[..., int], write: Callable[..., None]
+) -> Any:
+    """Let ``read(handle, offset, bytes, None)`` and ``write(handle, offset, bytes, value, None)`` serve a
+    range of addresses; what is given back must live as long as the processor."""
+    functions = _READ(read), _WRITE(write)
+    fault = _emulator_library().uc_mmio_map(
+        processor._uch, begin, size, functions[0], None, functions[1], None
+    )
+    if fault:
+        raise uc_api.UcError(fault)
+    return functions

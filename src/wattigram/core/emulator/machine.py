@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ctypes
 import math
 from collections.abc import Callable
 from typing import Any, Literal
@@ -16,18 +17,18 @@ from wattigram.core.contract.link.mailbox import Mailbox
 from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.emulator.core_timers import SYSTICK
 from wattigram.core.emulator.cpu import Cpu, CpuError
+from wattigram.core.emulator.main_wait import MainWait
 from wattigram.core.emulator.peripherals import Peripherals
 from wattigram.core.emulator.pointing import Pointing, pointing_of
 from wattigram.core.emulator.serial_link import SYMBOL as LINK_UART
 from wattigram.core.emulator.serial_link import SerialLink, link_uart
-from wattigram.core.emulator.timed_wait import TimedWait
 from wattigram.core.emulator.uarts import UartLine, put_word
 
 GENERATED = "wg_"
 """Files that were written for the design."""
 MOST_LATE = 32
-SHORT_ROUND = 64
-"""Instructions of a loop that does nothing but wait."""
+EMPTY_LOOKS = 4
+"""Before the board runs, where no time passes, a main loop that looks in vain so often waits."""
 MOST_CLOCK_READS = 32
 """A program that asks for the time more often before the board runs waits for it to pass."""
 
@@ -128,14 +129,9 @@ class Machine:
         """Flags that the last handler of a peripheral did not clear."""
         self._slice_begin: int | None = None
         """Instructions when the processor was let run; None while it stands."""
-        self._looked_at: dict[str, int] = {}
-        self._has_read_clock = False
-        self._is_timed = False
-        """Whatever the main loop looks for, it looks at the clock as well, and may give up."""
-        self._looks_at = 0
-        self._timed_wait = TimedWait(self)
-        self._round_ticks = 1
-        """From one look in vain to the next."""
+        self._wait = MainWait(self)
+        self._looks = 0
+        """In vain, since the main loop woke."""
         # Instructions counted when the main loop found a result, and then looked in vain, for the
         # first time since it woke.
         self._has_found = False
@@ -163,7 +159,8 @@ class Machine:
 
     def wake(self) -> None:
         """The main loop has something to look at from now on."""
-        self.peripherals.awake()
+        self._wait.anew()
+        self._looks = 0
         if self._main == "awake":
             return
         if self._main == "asleep":
@@ -204,12 +201,12 @@ class Machine:
         self.is_waited_for = False
         cpu = self.cpu
         while self.fault is None:
-            most: int | None = None
+            is_held_back = False
             if not cpu.in_handler and self._pending:
                 owner, since = next(iter(self._pending.items()))
                 if cpu.is_masked:  # it comes when the program lets it, and wakes it before
                     self.wake()
-                    most = 1
+                    is_held_back = True
                 elif until is not None and max(self.free_at, since) >= until:
                     return
                 else:
@@ -218,14 +215,9 @@ class Machine:
                 return
             if until is not None and self.free_at >= until:
                 return
-            if until is not None and self._main == "looking" and not cpu.in_handler:
-                # Looks in vain are all alike.
-                rounds = (until - 1 - self.free_at) // self._round_ticks
-                if not self._is_timed:
-                    self.leap(rounds)
-                elif rounds > 1:  # one of them is run
-                    self._timed_wait.pass_over(rounds - 1, self._looks_at)
-            self._slice(until, most)
+            is_looking = until is not None and self._main == "looking" and not cpu.in_handler
+            if until is None or not is_looking or not self._passes_over(until):
+                self._slice(until, ends_unmasked=is_held_back)
             if until is not None and self.is_waited_for:
                 return
             if until is None and self._main == "looking" and not self._pending:
@@ -238,32 +230,60 @@ class Machine:
         """Address of the instruction that the processor is at."""
         return self.cpu.pc
 
-    def leap(self, rounds: int) -> None:
-        """Let the time of so many rounds of looking in vain pass."""
-        self.free_at += rounds * self._round_ticks
+    @property
+    def done(self) -> int:
+        """Instructions that ran until now."""
+        return self.cpu.instructions
+
+    @property
+    def clock(self) -> int:
+        """Bus clocks since reset at which it is, as it would read them."""
+        return self.instant // self._clock_divisor
+
+    @property
+    def memory(self) -> ctypes.Array[ctypes.c_char]:
+        """Its data memory."""
+        return self.cpu.data
+
+    def registers(self) -> tuple[tuple[int, ...], int]:
+        """Registers that hold values, and flags with the stack pointer."""
+        return self.cpu.values()
+
+    def leap(self, instructions: int) -> None:
+        """Let the time of so many instructions pass."""
+        ticks = instructions * self._each_ticks + self._rest_ticks
+        self.free_at += int(ticks)
+        self._rest_ticks = ticks - int(ticks)
+
+    def _passes_over(self, until: int) -> bool:
+        """Come to an instant by passing over rounds of a wait, if there are any."""
+        wait = self._wait.wait
+        if wait is None:
+            return False
+        left = until - 1 - self.free_at - self._rest_ticks
+        return self._wait.passes_over(int(left // (wait.instructions * self._each_ticks)), until)
 
     def stand(self) -> tuple[Any, ...]:
         """Where the processor stands, to come back to."""
-        looks = self._looks_at, dict(self._looked_at), self._is_timed, self._has_read_clock
-        return self.state(), self._rest_ticks, dict(self.busy_ticks), looks
+        return self.state(), self._rest_ticks, dict(self.busy_ticks)
 
     def stand_again(self, stood: tuple[Any, ...]) -> None:
         """Stand where it was."""
-        state, self._rest_ticks, self.busy_ticks, looks = stood
-        self._looks_at, self._looked_at, self._is_timed, self._has_read_clock = looks
+        state, self._rest_ticks, self.busy_ticks = stood
         self.fault = None
         self.come_back(state)
-        self.peripherals.look_anew()
 
-    def one_round(self, guard: Callable[[], bool]) -> None:
-        """Go on for no more than a round of a wait, and ask before each access to a register."""
-        self.peripherals.guard = guard
+    def go_guarded(self, until: int, guard: Callable[[], bool]) -> None:
+        """Go on to an instant, and ask before each access to a register."""
+        self.ask(guard)
         try:
-            self._slice(None, 2 * SHORT_ROUND)
+            self._slice(until)
         finally:
-            self.peripherals.guard = None
-        if not self.cpu.is_cut:
-            self._main = "looking"
+            self.ask(None)
+
+    def ask(self, guard: Callable[[], bool] | None) -> None:
+        """Ask before each access to a register whether it may be."""
+        self.peripherals.guard = guard
 
     def rest(self) -> None:
         """Stop after the instruction that the processor is at."""
@@ -274,7 +294,7 @@ class Machine:
         if self._pending and self.fault is None:
             self._enter(*next(iter(self._pending.items())))
             while self.cpu.in_handler and self.fault is None:
-                self._slice(None, None)
+                self._slice(None)
 
     def call(self, address: int, argument: int) -> int | None:
         """Run a function to its end, as if the main loop called it; gives its instructions, None where it does
@@ -287,7 +307,7 @@ class Machine:
         except CpuError as fault:
             self._fail(fault)
         while self.cpu.in_handler and self.fault is None:
-            self._slice(None, None)
+            self._slice(None)
         if self.fault is None:
             return self.cpu.instructions - before
         self.fault = None
@@ -311,7 +331,9 @@ class Machine:
         except CpuError as fault:
             self._fail(fault)
 
-    def _slice(self, until: int | None, most: int | None) -> None:
+    def _slice(
+        self, until: int | None, most: int | None = None, *, ends_unmasked: bool = False
+    ) -> None:
         """Let the processor run, in the handler or in the main loop."""
         cpu = self.cpu
         self._limit = until
@@ -321,17 +343,16 @@ class Machine:
         was_looking = self._main == "looking" and not cpu.in_handler
         if not cpu.in_handler:
             self._main = "awake"
-        stirred = self.peripherals.stirred
         self._slice_begin = cpu.instructions
         try:
-            cpu.run(most)
+            cpu.run(most, ends_unmasked=ends_unmasked)
         except CpuError as fault:
             self._fail(fault)
         finally:
             done_ticks = self._taken_ticks
             self._slice_begin = None
             self.free_at += int(done_ticks)
-            looks_on = was_looking and stirred == self.peripherals.stirred
+            looks_on = was_looking and self._wait.goes_on
             if looks_on and cpu.is_cut:
                 self._main = "looking"
             elif not looks_on:
@@ -377,7 +398,6 @@ class Machine:
             self._main,
             dict(self._pending),
             dict(self._left),
-            self._round_ticks,
         )
 
     def come_back(self, state: tuple[Any, ...]) -> None:
@@ -385,7 +405,8 @@ class Machine:
         while self.cpu.in_handler:
             self.cpu.abandon()
         self.cpu.restore(state[0])
-        self.now, self.free_at, self._main, self._pending, self._left, self._round_ticks = state[1:]
+        self.now, self.free_at, self._main, self._pending, self._left = state[1:]
+        self._wait.anew()
 
     # What registers ask for.
 
@@ -397,7 +418,7 @@ class Machine:
     @property
     def ticks(self) -> int:
         """Bus clocks since reset at which the processor is."""
-        self._has_read_clock = True
+        self._wait.has_read_clock = True
         if not self.peripherals.running:
             self._clock_reads += 1
             if self._clock_reads > MOST_CLOCK_READS:
@@ -430,30 +451,29 @@ class Machine:
 
     def on_place(self, owner: str) -> None:
         """The program asks how far a DMA channel is."""
+        self._wait.sees_change = True
         self.leave_partials(owner)
 
-    def on_look(self, what: str, number: int) -> None:
-        """The main loop looks in vain, so many times by now."""
-        at = self.cpu.instructions
-        if number > 1:
-            instructions = at - self._looked_at.get(what, at)
-            self._is_timed = self._has_read_clock and instructions <= SHORT_ROUND
-            self._round_ticks = max(1, round(instructions * self._each_ticks))
-        self._looked_at[what] = at
-        self._looks_at = self.cpu.pc
-        self._has_read_clock = False
+    def on_stir(self) -> None:
+        """The main loop found something to do, or did something."""
+        self._wait.anew(has_found=True)
+        self._looks = 0
 
-    @property
-    def is_known_wait(self) -> bool:
-        """The main loop waits here with an eye on the clock, as it has done before."""
-        return self._is_timed and self._timed_wait.knows(self._looks_at)
+    def on_change_seen(self) -> None:
+        """The program reads what may change by itself."""
+        self._wait.sees_change = True
 
-    def on_sleep(self) -> None:
-        """The main loop looks again and again for what is not there."""
-        self._main = "looking"
-        self.peripherals.exchange()
-        self.cpu.gets_on()
-        self.cpu.stop()
+    def on_look(self) -> None:
+        """The main loop looks in vain: it may wait, until something happens to the silicon."""
+        cpu = self.cpu
+        cpu.gets_on()
+        self._looks += 1
+        is_set_up = self._limit is None and self._wait.wait is None
+        if self._looks >= EMPTY_LOOKS if is_set_up else self._wait.looks_in_vain():
+            self._looks = 0
+            self._main = "looking"
+            self.peripherals.exchange()
+            cpu.stop()
 
     def on_result(self) -> None:
         """The main loop has a result before it."""
@@ -463,7 +483,7 @@ class Machine:
             self._found_at = self.cpu.instructions
 
     def on_empty_poll(self) -> None:
-        """The main loop has done what there was to do."""
+        """The main loop has no result before it, and has done what there was to do."""
         if self._has_found and self._done_at is None:
             self._done_at = self.cpu.instructions
 
@@ -520,7 +540,7 @@ class Machine:
                 wait = max(0, min(wait, self._limit - now))
             self.free_at += wait
             self.busy_ticks["main"] = self.busy_ticks.get("main", 0) + wait
-            self.peripherals.look_anew()
+            self._wait.anew()
             self.cpu.cut_after(0)
         return line.has_room(self.instant, byte_ticks)
 

@@ -22,8 +22,6 @@ SYSTEM_CONTROL_PAGE = 0xE000E000
 block."""
 CALIBRATION_READS = 3
 """So often firmware finds a calibration still going on."""
-EMPTY_LOOKS = 4
-"""A main loop that looks in vain so often, for bytes or for results, waits by looking."""
 MOST_OUTBOX_BYTES = 64 << 20
 ShownField = tuple[int, int, Callable[[], int]]
 _TOLD_BY = {
@@ -64,21 +62,20 @@ class PeripheralListener(Protocol):
     def read_memory(self, address: int, count: int) -> bytes:
         """Bytes of memory."""
 
-    def on_sleep(self) -> None:
-        """The main loop waits for something: let the board go on."""
-
     def on_result(self) -> None:
         """The main loop finds a result."""
 
-    def on_look(self, what: str, number: int) -> None:
-        """The main loop looks for something that is not there, so many times since it woke."""
+    def on_look(self) -> None:
+        """The main loop looks for something that is not there."""
 
-    @property
-    def is_known_wait(self) -> bool:
-        """The main loop waits here with an eye on the clock, as it has done before."""
+    def on_change_seen(self) -> None:
+        """The program reads what may change by itself between one event and the next."""
+
+    def on_stir(self) -> None:
+        """The main loop found something to do, or did something."""
 
     def on_empty_poll(self) -> None:
-        """The main loop looked for a result that is not there, for the first time since it woke."""
+        """The main loop looked for a result that is not there."""
 
     def on_set_up(self) -> None:
         """Firmware changed a setting by which converters run."""
@@ -162,11 +159,8 @@ class Peripherals:
         self.running = False
         self._send_from = 0
         self._held_high = 0
-        self._empty_looks = self._byte_looks = 0
         self.guard: Callable[[], bool] | None = None
         """Asked before each access to a register whether it may be; nothing happens where it may not."""
-        self.stirred = 0
-        """How often the main loop found something to do."""
         self.cleared: set[str] = set()
         """Flags that firmware cleared: register and field."""
         self.notes: list[str] = []
@@ -309,15 +303,6 @@ class Peripherals:
         self.outbox_bytes = 0
         return messages
 
-    def awake(self) -> None:
-        """The main loop begins to run again, or does more than to look in vain."""
-        self.stirred += 1
-        self.look_anew()
-
-    def look_anew(self) -> None:
-        """Looks in vain count from here on."""
-        self._empty_looks = self._byte_looks = 0
-
     def line_enabled(self, owner: str) -> int | None:
         """Interrupt line of a peripheral, where it is enabled."""
         if owner == SYSTICK:
@@ -336,6 +321,8 @@ class Peripherals:
                 if self.core.has(address):
                     if self._listener.in_main:
                         self.exchange()
+                    if self.core.counts(address):
+                        self._listener.on_change_seen()
                     return self.core.read(address)
                 if address < TRACE_PAGE:
                     self._note(f"A read of {address:#010x}, where there is no register.")
@@ -393,7 +380,7 @@ class Peripherals:
             return
         register = self.registers.at(address)
         if self._listener.in_main:
-            self.awake()  # whoever writes does more than to look
+            self._listener.on_stir()  # whoever writes does more than to look
         if register is None and self.core.has(address):
             self.core.write(address, value)
             return
@@ -539,9 +526,13 @@ class Peripherals:
             case "dma" if what == "left":
                 return partial(self._left, owner)
             case "port" if what == "input":
-                return lambda: self._listener.pin_levels(owner)
+                return partial(self._levels, owner)
             case _:
                 return partial(self._flag, (owner, what, register.index))
+
+    def _levels(self, port: str) -> int:
+        self._listener.on_change_seen()
+        return self._listener.pin_levels(port)
 
     def _place(self, register: RegisterAt) -> int:
         self._listener.on_place(register.owner)
@@ -578,28 +569,8 @@ class Peripherals:
 
     def _waiting_bytes(self) -> int:
         if not self.inbox and self._listener.in_main:
-            self._look_for_bytes()
+            self._listener.on_look()
         return min(len(self.inbox), 0xFFFF)
-
-    def _look_for_bytes(self) -> None:
-        self._byte_looks += 1
-        self._listener.on_look("bytes", self._byte_looks)
-        if self._byte_looks >= EMPTY_LOOKS:
-            self._byte_looks = 0
-            self._listener.on_sleep()
-
-    def _look_in_vain(self) -> None:
-        """The main loop asks for what is not there; asking again and again, it waits, and time may
-        go on."""
-        self._empty_looks += 1
-        self._listener.on_look("results", self._empty_looks)
-        if self._empty_looks == 1:
-            self._listener.on_empty_poll()
-        if self._empty_looks >= EMPTY_LOOKS or (
-            self._empty_looks > 1 and self._listener.is_known_wait
-        ):
-            self._empty_looks = 0
-            self._listener.on_sleep()
 
     def _live_converter(self, register: RegisterAt, what: str) -> int:
         live = self.converters[register.owner]
@@ -648,7 +619,7 @@ class Peripherals:
         to the main loop once."""
         if live.scan_done and live.is_scan_news and self._listener.in_main:
             live.is_scan_news = False
-            self.awake()
+            self._listener.on_stir()
         return live.scan_done
 
     def _is_done(self, live: ConverterLive) -> bool:
@@ -657,10 +628,11 @@ class Peripherals:
         if not self._listener.in_main:
             return is_done
         if is_done:
-            self.awake()
+            self._listener.on_stir()
             self._listener.on_result()
         else:
-            self._look_in_vain()
+            self._listener.on_empty_poll()
+            self._listener.on_look()
         return is_done
 
     def _has_word(self, uart: str) -> int:
@@ -668,9 +640,10 @@ class Peripherals:
         has = self.live.get((uart, "arrived", 0), 0)
         if self._listener.in_main:
             if has:
-                self.awake()
+                self._listener.on_stir()
             else:
-                self._look_in_vain()
+                self._listener.on_empty_poll()
+                self._listener.on_look()
         return has
 
     def _take_word(self, uart: str) -> int:

@@ -7,10 +7,16 @@ import numpy as np
 from msgspec import structs
 from numpy.typing import NDArray
 
-from wattigram.core.base.quantity import format_volts
+from wattigram.core.base.quantity import format_si, format_volts
 from wattigram.core.capture.take import Take
 from wattigram.core.judge.causes import neighbour_points
 from wattigram.core.judge.compared_streams import code_counts, compared_blocks
+from wattigram.core.judge.evidence_limits import (
+    Limit,
+    difference_limits,
+    limits_of,
+    symmetric_limits,
+)
 from wattigram.core.judge.mask_judge import MaskClock
 from wattigram.core.judge.output_measurements import measure_route, pair_linearity
 from wattigram.core.judge.pairing import paired_blocks
@@ -24,7 +30,6 @@ from wattigram.core.model.design import (
     Reaction,
     Route,
     Signal,
-    ThresholdExpectation,
     Workspace,
     output_of,
     rate_divisor,
@@ -64,6 +69,8 @@ class TracePanel(msgspec.Struct, frozen=True):
     x_unit: str = "s"
     levels: tuple[tuple[float, str], ...] = ()
     events: tuple[tuple[float, bool], ...] = ()
+    limits: tuple[Limit, ...] = ()
+    """What is allowed, in ``unit``."""
 
 
 class ScatterPanel(msgspec.Struct, frozen=True):
@@ -126,14 +133,18 @@ def _pair_panels(take: Take, verdict: Verdict) -> list[Panel]:
         return []
     codes = transfer.codes.astype(np.float64)
     panels: list[Panel] = []
-    for title, x, values, limit in (
-        ("INL of each code", codes, transfer.inl_lsb, aim.inl_lsb),
-        ("DNL of each step", codes[1:], transfer.dnl_lsb, aim.dnl_lsb),
+    for fact, title, x, values, limit in (
+        ("inl", "INL of each code", codes, transfer.inl_lsb, aim.inl_lsb),
+        ("dnl", "DNL of each step", codes[1:], transfer.dnl_lsb, aim.dnl_lsb),
     ):
         low, high = _columns(values)
         across, _ = _columns(x)
         allowed = np.full(len(across), limit)
-        panels.append(TracePanel(title, across, low, high, -allowed, allowed, (), "LSB", ""))
+        label = f"at most {format_si(limit, 'LSB')}"
+        limits = symmetric_limits(fact, limit, label, "LSB")
+        panels.append(
+            TracePanel(title, across, low, high, -allowed, allowed, (), "LSB", "", limits=limits)
+        )
     return panels
 
 
@@ -208,10 +219,7 @@ def _pin_band(
 def _lines(verdict: Verdict) -> tuple[tuple[float, str], ...]:
     if verdict.unit != "V" or verdict.measured is None or verdict.kind not in {"level", "square"}:
         return ()
-    lines = [(verdict.measured, f"measured {verdict.measured_text}")]
-    if verdict.outcome == "fails" and verdict.low is not None and verdict.high is not None:
-        lines.append(((verdict.low + verdict.high) / 2, f"allowed {verdict.limits_text}"))
-    return tuple(lines)
+    return ((verdict.measured, f"measured {verdict.measured_text}"),)
 
 
 def _trace(take: Take, verdict: Verdict) -> TracePanel:
@@ -237,33 +245,25 @@ def _trace(take: Take, verdict: Verdict) -> TracePanel:
         return TracePanel(title, times, low, high, within_low, within_high, ())
     title = f"{signal.name}{', reduced' if use_reduced else ''}: captured on expected"
     shown = TracePanel(title, times, low, high, band_low - half, band_high + half, _lines(verdict))
+    shown = structs.replace(shown, limits=limits_of(verdict.expectation))
     if verdict.kind not in OF_EVENTS:
         return shown
     return structs.replace(
         shown,
-        levels=_levels(workspace, signal, verdict),
+        levels=_levels(workspace, signal, verdict.kind == "threshold"),
         events=_events(take, signal.name, float(times_s[0]), float(times_s[-1])),
     )
 
 
 def _levels(
-    workspace: Workspace, signal: Signal, verdict: Verdict
+    workspace: Workspace, signal: Signal, of_windows: bool
 ) -> tuple[tuple[float, str], ...]:
-    """What makes the events that are judged: windows, or comparators; and limits of the job itself."""
-    of_windows = verdict.kind == "threshold"
-    levels = [
+    """What makes the events that are judged: windows, or comparators."""
+    return tuple(
         (level.volts, f"{level.name} {format_volts(level.volts)}")
         for level in watched_levels(workspace, signal)
         if (level.window >= 0) == of_windows
-    ]
-    aim = verdict.expectation
-    if isinstance(aim, ThresholdExpectation):
-        levels += [
-            (volts, f"must be {format_volts(volts)}")
-            for volts in (aim.low_v, aim.high_v)
-            if volts is not None
-        ]
-    return tuple(levels)
+    )
 
 
 def _events(take: Take, name: str, begin_s: float, end_s: float) -> tuple[tuple[float, bool], ...]:
@@ -337,7 +337,8 @@ def _twin_trace(take: Take, verdict: Verdict) -> TracePanel | None:
     times, _ = _columns(np.concatenate([pairs.times_s for pairs in parts])[:MOST_DRAWN])
     limit = np.full(len(times), verdict.high)
     title = f"{signal.name} minus {signal.partner}"
-    return TracePanel(title, times, low, high, -limit, limit, ())
+    limits = difference_limits(verdict.expectation)
+    return TracePanel(title, times, low, high, -limit, limit, (), limits=limits)
 
 
 def _columns(values: FloatArray) -> tuple[FloatArray, FloatArray]:

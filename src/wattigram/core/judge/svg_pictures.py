@@ -24,7 +24,7 @@ ALONE = """
 .end {{ text-anchor: end; }} .mid {{ text-anchor: middle; }} .band {{ fill: {colour}; fill-opacity: .2; }}
 .captured {{ fill: none; stroke: {colour}; stroke-width: 1.2; {dashes} }}
 .mark {{ stroke: #A3271C; stroke-dasharray: 4 3; }} .marktext {{ font-size: 11px; fill: #A3271C; }}
-.level {{ stroke: #6b6b66; stroke-dasharray: 1 3; }} .leveltext {{ font-size: 11px; fill: #6b6b66; }}
+.level, .limit {{ stroke: #6b6b66; stroke-dasharray: 1 3; }} .leveltext, .limittext {{ font-size: 11px; fill: #6b6b66; }}
 .began {{ fill: #23262D; stroke: #23262D; }} .ended {{ fill: #FFFFFF; stroke: #23262D; }}
 .dot {{ fill: {colour}; fill-opacity: .5; }} .predicted {{ stroke: #23262D; stroke-dasharray: 3 3; fill: none; }}
 .bar {{ fill: {colour}; }}
@@ -105,7 +105,8 @@ def _axes(x: Span, y: Span, units: tuple[str, str]) -> str:
 
 def _trace(panel: TracePanel) -> tuple[str, Span, Span, tuple[str, str]]:
     x = _span(panel.times_s)
-    marks = np.array([value for value, _label in (*panel.lines, *panel.levels)])
+    allowed = [(limit.value, limit.label) for limit in panel.limits]
+    marks = np.array([value for value, _label in (*panel.lines, *panel.levels, *allowed)])
     y = _span(panel.low_v, panel.high_v, panel.band_low_v, panel.band_high_v, marks)
     across = _x(panel.times_s, x)
     outline_x = np.concatenate((across, across[::-1]))
@@ -121,13 +122,17 @@ def _trace(panel: TracePanel) -> tuple[str, Span, Span, tuple[str, str]]:
         f'<polyline points="{_points(zigzag_x, zigzag_y)}" class="captured"/>',
     ]
     marked = [(*line, "mark") for line in panel.lines]
-    for value, label, style in (*((*level, "level") for level in panel.levels), *marked):
+    levels = [(*level, "level") for level in panel.levels]
+    limits = [(*limit, "limit") for limit in allowed]
+    for value, label, style in (*limits, *levels, *marked):
         at_y = float(_y(np.array([value]), y)[0])
         parts.append(
             f'<line x1="{LEFT}" x2="{WIDTH - RIGHT}" y1="{at_y:.1f}" y2="{at_y:.1f}" class="{style}"/>'
         )
+        is_at_left = style == "limit"
+        text_x, end = (LEFT + 4, "") if is_at_left else (WIDTH - RIGHT - 4, " end")
         parts.append(
-            f'<text x="{WIDTH - RIGHT - 4}" y="{at_y - 5:.1f}" class="{style}text end">{escape(label)}</text>'
+            f'<text x="{text_x}" y="{at_y - 5:.1f}" class="{style}text{end}">{escape(label)}</text>'
         )
     for at, began in panel.events:
         at_x = float(_x(np.array([at]), x)[0])

@@ -234,6 +234,7 @@ class ProofPage(QWidget):
         column.addLayout(bar)
         self.form = ExpectationForm()
         self.form.edit_wanted.connect(self._on_edit)
+        self.view.limit_moved.connect(self.form.say)
         column.addWidget(self.form)
         column.addWidget(self.view, 1)
         self.split = QSplitter(Qt.Orientation.Horizontal)

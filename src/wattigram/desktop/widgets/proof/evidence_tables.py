@@ -51,7 +51,8 @@ def _said(values: NDArray[np.float64], unit: str) -> list[str]:
 
 def _trace(panel: TracePanel) -> SeenTable:
     """Values that are drawn as lines come first, by their labels, then events."""
-    drawn = (*panel.lines, *panel.levels)
+    drawn = [*panel.lines, *panel.levels]
+    drawn += [(limit.value, limit.label or "edge of what is allowed") for limit in panel.limits]
     lines = [("", label, *_said(np.full(1, value), panel.unit), "", "") for value, label in drawn]
     lines += [
         (format_si(at, panel.x_unit, 9), f"event {'begins' if began else 'ends'}", "", "", "")

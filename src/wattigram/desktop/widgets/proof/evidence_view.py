@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import numpy as np
-from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
-from PyQt6.QtGui import QPainter, QPaintEvent, QPen
+from PyQt6.QtCore import QPointF, QRectF, QSize, Qt, pyqtSignal
+from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
 from PyQt6.QtWidgets import QWidget
 
 from wattigram.core.judge import Evidence
@@ -20,13 +20,17 @@ from wattigram.desktop.widgets.drawing import (
     polygon,
 )
 from wattigram.desktop.widgets.proof.evidence_tables import evidence_tables
+from wattigram.desktop.widgets.proof.limit_drag import Drag, DrawnLimit, limit_at
 from wattigram.desktop.widgets.seen_table import SeenTable
 
 GAP = 10.0
 
 
 class EvidenceView(QWidget):
-    """One panel across, the others side by side below it."""
+    """One panel across, the others side by side below it; what is allowed is moved on them."""
+
+    limit_moved = pyqtSignal(str, str)
+    """The fact of the expectation's sentence, and what it says from now on."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -36,11 +40,16 @@ class EvidenceView(QWidget):
         """What is shown."""
         self._index = 0
         self._buffer = LineBuffer()
+        self.limits: list[DrawnLimit] = []
+        """Where limits were painted last."""
+        self.drag: Drag | None = None
+        self.setMouseTracking(True)
 
     def show_evidence(self, evidence: Evidence | None, signal_index: int) -> None:
         """Show what a verdict rests on, in the signal's colour."""
         self.evidence = evidence
         self._index = signal_index
+        self.drag = None
         self.update()
 
     def seen_tables(self) -> tuple[SeenTable, ...]:
@@ -60,6 +69,7 @@ class EvidenceView(QWidget):
         t = theme()
         painter = QPainter(self)
         painter.fillRect(self.rect(), color(t.paper))
+        self.limits = []
         if self.evidence is None or not self.evidence.panels:
             painter.setPen(color(t.soft))
             text = "Choose an expectation to see what its verdict rests on."
@@ -106,7 +116,8 @@ class EvidenceView(QWidget):
 
     def _paint_trace(self, painter: QPainter, graph: QRectF, panel: TracePanel) -> None:
         t = theme()
-        marks = np.array([value for value, _label in (*panel.lines, *panel.levels)])
+        allowed = [limit.value for limit in panel.limits]
+        marks = np.array([value for value, _label in (*panel.lines, *panel.levels)] + allowed)
         axes = Axes(
             graph,
             span_of(panel.times_s, margin=0.0),
@@ -134,16 +145,81 @@ class EvidenceView(QWidget):
         painter.setFont(text_font(-1))
         for value, label in panel.levels:
             self._paint_line(painter, axes, value, label, is_mark=False)
+        for limit in panel.limits:
+            self._paint_limit(painter, DrawnLimit(limit, axes))
         for number, (value, label) in enumerate(panel.lines):
             self._paint_line(painter, axes, value, label, is_mark=number == 0)
         for at, began in panel.events:
             draw_event(painter, float(axes.x(at)), graph.top() + 1, began)
         painter.restore()
 
+    def _paint_limit(self, painter: QPainter, drawn: DrawnLimit) -> None:
+        """Where it is; while it is moved, where it was, and where it will be."""
+        self.limits.append(drawn)
+        drag = self.drag
+        is_moved = drag is not None and drag.drawn.limit == drawn.limit
+        limit = drawn.limit
+        self._paint_line(
+            painter, drawn.axes, limit.value, limit.label, is_mark=False, is_at_left=True
+        )
+        if drag is None or not is_moved:
+            return
+        self._paint_line(painter, drawn.axes, drag.value, drag.text, is_mark=True)
+
+    def mousePressEvent(self, event: QMouseEvent | None) -> None:
+        """Take hold of a limit."""
+        if event is None or event.button() != Qt.MouseButton.LeftButton:
+            return
+        drawn = limit_at(self.limits, event.position().x(), event.position().y())
+        if drawn is not None:
+            self.setFocus()
+            self.drag = Drag(drawn, drawn.limit.value)
+            self.update()
+
+    def mouseMoveEvent(self, event: QMouseEvent | None) -> None:
+        """Move it, or say that it can be moved."""
+        if event is None:
+            return
+        at = event.position()
+        if self.drag is not None:
+            self.drag.move(at.y())
+            self.update()
+            return
+        drawn = limit_at(self.limits, at.x(), at.y())
+        if drawn is None:
+            self.unsetCursor()
+            self.setToolTip("")
+        else:
+            self.setCursor(Qt.CursorShape.SizeVerCursor)
+            self.setToolTip("Drag to change what is allowed; Esc leaves it as it is.")
+
+    def mouseReleaseEvent(self, event: QMouseEvent | None) -> None:
+        """Let go: the sentence says it from now on."""
+        drag, self.drag = self.drag, None
+        if drag is not None:
+            self.update()
+            if drag.value != drag.drawn.limit.value:
+                self.limit_moved.emit(drag.drawn.limit.fact, drag.text)
+
+    def keyPressEvent(self, event: QKeyEvent | None) -> None:
+        """Esc leaves a limit that is being moved where it was."""
+        if event is not None and event.key() == Qt.Key.Key_Escape and self.drag is not None:
+            self.drag = None
+            self.update()
+        elif event is not None:
+            super().keyPressEvent(event)
+
     def _paint_line(
-        self, painter: QPainter, axes: Axes, value: float, label: str, is_mark: bool
+        self,
+        painter: QPainter,
+        axes: Axes,
+        value: float,
+        label: str,
+        *,
+        is_mark: bool,
+        is_at_left: bool = False,
     ) -> None:
-        """A value across, with its label; the mark is what was measured."""
+        """A value across, with its label; the mark is what was measured, and what is allowed is told at the other end."""
         t, graph = theme(), axes.rect
         y, height = float(axes.y(value)), painter.fontMetrics().height()
         shade = t.bad if is_mark else t.soft
@@ -151,8 +227,11 @@ class EvidenceView(QWidget):
             QPen(color(shade), 1.2, Qt.PenStyle.DashLine if is_mark else Qt.PenStyle.DotLine)
         )
         painter.drawLine(QPointF(graph.left(), y), QPointF(graph.right(), y))
+        if not label:
+            return
         width = painter.fontMetrics().horizontalAdvance(label) + 12
-        above = QRectF(graph.right() - width, y - height - 3, width, height + 2)
+        left = graph.left() + 2 if is_at_left else graph.right() - width
+        above = QRectF(left, y - height - 3, width, height + 2)
         painter.fillRect(above, color(t.card, 225))
         painter.setPen(color(shade))
         painter.drawText(above, Qt.AlignmentFlag.AlignCenter, label)

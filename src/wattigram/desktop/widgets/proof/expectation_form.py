@@ -7,6 +7,7 @@ from functools import partial
 from PyQt6.QtCore import QPoint, pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QMenu, QPushButton, QVBoxLayout, QWidget
 
+from wattigram.core.base.errors import WattigramError
 from wattigram.core.model.design.edits import (
     AddExpectation,
     ChangeExpectation,
@@ -137,6 +138,14 @@ class ExpectationForm(QFrame):
                 self.edit_wanted.emit(ChangeExpectation(self._number, changed), self._number)
             elif key in self.fields:
                 self.fields[key].setText(fact_of(one, key))
+
+    def say(self, key: str, text: str) -> None:
+        """Let a fact of the sentence be said from elsewhere; what cannot be is complained of here."""
+        try:
+            self._take(key, text)
+            self._show_wrong("")
+        except WattigramError as error:
+            self._show_wrong(str(error))
 
     def _show_wrong(self, text: str) -> None:
         self.wrong.setText(text)
