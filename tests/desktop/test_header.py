@@ -70,7 +70,7 @@ def test_each_state_is_said(
     qtbot: QtBot, state: dict[str, object], board: str, run: str, record: str, tone: str
 ) -> None:
     header = Header(PAGES)
-    header.resize(1280, 44)
+    header.resize(1600, 44)
     qtbot.addWidget(header)
     header.show_snapshot(Snapshot(**state))  # type: ignore[arg-type]
     assert (header.board.text(), header.run_button.text(), header.record_button.text()) == (
@@ -98,6 +98,7 @@ def test_the_proof_is_said_in_a_few_words(
         for outcome in outcomes
     )
     header = Header(PAGES)
+    header.resize(1600, 44)
     qtbot.addWidget(header)
     header.show_proof(Proof(Path("x"), "m", True, verdicts, ()))
     assert (header.proof.text(), header.proof.property("tone")) == (text, tone)
@@ -107,7 +108,9 @@ def test_the_proof_is_said_in_a_few_words(
 
 def test_a_change_is_marked_beside_the_name(qtbot: QtBot, kiln: Workspace) -> None:
     header = Header(PAGES)
+    header.resize(1800, 44)
     qtbot.addWidget(header)
+    header.show()
     header.show_workspace(kiln, is_clean=False)
     assert header.title.text() == "studio-kiln •"
     assert header.part.text() == "Marten M3 · 96 MHz · 3.300 V"
@@ -168,6 +171,9 @@ def test_nothing_is_cut_while_a_board_runs_with_findings_and_a_proof_that_fails(
     header.show()
     header.show_workspace(kiln, is_clean=False)
     header.show_findings("✕1 !2", "1 error · 2 warnings", True)
+    header.show_snapshot(Snapshot())
+    qtbot.wait(1)
+    places = [page.x() for page in header.pages]
     header.show_snapshot(Snapshot(**RUNNING))  # type: ignore[arg-type]
     verdicts = tuple(
         Verdict(0, kiln.project.expectations[0], "t", outcome, None, "", None, None, 0, "n")  # type: ignore[arg-type]
@@ -185,3 +191,9 @@ def test_nothing_is_cut_while_a_board_runs_with_findings_and_a_proof_that_fails(
         *header.pages,
     ):
         assert button.width() >= button.sizeHint().width(), button.text()
+    part = header.part
+    assert part.text().startswith("Marten M3" if width > 1024 else "")
+    assert part.width() >= part.fontMetrics().horizontalAdvance(part.text())
+    assert part.x() + part.width() <= header.pages[0].x()
+    assert [page.x() for page in header.pages] == places, "pages stay where they are"
+    assert header.proof.x() + header.proof.width() <= width

@@ -18,7 +18,7 @@ import msgspec
 import numpy as np
 
 MOST_ELSEWHERE = 32
-"""Looks from other places after which the one that was remembered is not waited for any longer."""
+"""Looks from other places after which the first one is not waited for any longer."""
 MOST_UNLIKE = 64
 """A program that goes on changing is compared no more often than once in so many looks."""
 _WORD = 1 << 32
@@ -98,9 +98,11 @@ class MainWait:
         self._last = 0
         """Instructions that had run when it looked last."""
         self._mark: _Look | None = None
-        """The look with which the next one from the same place is compared."""
+        """The look there with which the next one is compared."""
         self._reads: set[int] = set()
         """Where registers were read since then."""
+        self._anchor: int | None = None
+        """Where the program looked first since it woke; only who comes back there is compared."""
         self._elsewhere = self._unlike = self._passed_by = 0
         self.has_read_clock = False
         self.sees_change = False
@@ -110,7 +112,7 @@ class MainWait:
 
     def anew(self, *, has_found: bool = False) -> None:
         """The program has something to look at, or has found it: what it does from here on is seen anew."""
-        self.wait = None
+        self.wait = self._anchor = None
         self._forget()
         self._may_leap = has_found
         self._unlike = self._passed_by = 0
@@ -147,11 +149,15 @@ class MainWait:
         if self._passed_by:
             self._passed_by -= 1
             return False
-        mark = self._mark
-        if mark is not None and place != mark.place and self._elsewhere < MOST_ELSEWHERE:
+        if place != self._anchor:
             self._elsewhere += 1
+            if self._anchor is None or self._elsewhere > MOST_ELSEWHERE:
+                self._forget()
+                self._anchor, self._elsewhere = place, 0
             return False
-        if mark is not None and place == mark.place:
+        self._elsewhere = 0
+        mark = self._mark
+        if mark is not None:
             if self._is_alike(mark, 0):
                 self._forget()
                 self.wait = Wait(place, done - mark.done, frozenset(self._reads | {place}))
@@ -174,7 +180,6 @@ class MainWait:
         """How all is at a look."""
         processor = self._processor
         ctypes.memmove(self._memory, processor.memory, len(self._memory))
-        self._elsewhere = 0
         self.has_read_clock = self.sees_change = False
         return _Look(place, done, processor.clock, processor.registers())
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QResizeEvent
-from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QWidget
+from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
 from wattigram.core.base.quantity import format_si
 from wattigram.core.capture.session import Snapshot
@@ -19,14 +19,19 @@ if TYPE_CHECKING:
     from wattigram.core.judge import Proof
 
 
-ROOMY = 1150
-"""Pixels across from which on everything is said in full."""
-FINDINGS_ROOM = 160
-"""Pixels that findings, and a proof that fails, take besides."""
+KEPT = "✕1 !1", "● Board running · build 0000", "✓ 10 hold · ✕ 1 fails"
+LEAST = "✕1 !1", "● Running", "✓ 10 ✕ 1"
+"""What findings, board and proof say often enough, in full and in short."""
+SPACING, CLOSE = 8, 3
+"""Pixels between what stands in the row, and where there is little room."""
 
 
 class Header(QWidget):
-    """Shows state, emits wishes."""
+    """Shows state, emits wishes.
+
+    What is said in several lengths is said in the longest for which there is room: first the part's clock
+    and reference give way, then the room between pages, the words of proof and board, and last the part's name.
+    """
 
     page_wanted = pyqtSignal(int)
     run_wanted = pyqtSignal()
@@ -49,6 +54,12 @@ class Header(QWidget):
         self.title = QLabel()
         self.title.setFont(text_font(1, QFont.Weight.Bold))
         self.part = ElidedLabel()
+        self._page_widths: dict[bool, int] = {}
+        self._part_texts: tuple[str, ...] = ("",)
+        self._board_texts: tuple[str, ...] = ("",)
+        self._proof_texts: tuple[str, ...] = ("Prove",)
+        """Each from the longest to the shortest."""
+        self.part.setSizePolicy(QSizePolicy.Policy.Fixed, QSizePolicy.Policy.Preferred)
         self.part.setCursor(Qt.CursorShape.PointingHandCursor)
         self.part.clicked.connect(self.part_wanted)
         self.findings = QPushButton()
@@ -59,10 +70,10 @@ class Header(QWidget):
         group = QButtonGroup(self)
         row = QHBoxLayout(self)
         row.setContentsMargins(8, 6, 12, 6)
-        row.setSpacing(8)
+        row.setSpacing(SPACING)
         row.addWidget(self.menu_button)
         row.addWidget(self.title)
-        row.addWidget(self.part, 2)
+        row.addWidget(self.part)
         for number, name in enumerate(pages):
             button = QPushButton(name)
             button.setObjectName("page")
@@ -90,50 +101,114 @@ class Header(QWidget):
         self.proof.setObjectName("chip")
         self.proof.setToolTip("Record a take and hold it against the expectations (F6)")
         self.proof.clicked.connect(self.proof_wanted)
+        self._chips = self.findings, self.board, self.proof
         for button in (self.board, self.run_button, self.record_button, self.proof):
             row.addWidget(button)
         self.show_snapshot(Snapshot())
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
-        """Where there is little room, pages stand closer together, so that their names are whole."""
+        """Say as much as there is room for."""
         super().resizeEvent(event)
-        is_narrow = self.width() < ROOMY
+        self._fit()
+
+    def changeEvent(self, event: QEvent | None) -> None:
+        """Another size of letters leaves other room."""
+        super().changeEvent(event)
+        if event is not None and event.type() in {QEvent.Type.FontChange, QEvent.Type.StyleChange}:
+            self._page_widths.clear()
+            self._fit()
+
+    def _fit(self) -> None:
+        """Choose how long each thing is said."""
         row = self.layout()
-        if row is None or self.pages[0].property("isNarrow") == is_narrow:
+        if row is None:
             return
-        row.setSpacing(3 if is_narrow else 8)
+        margins = row.contentsMargins()
+        fixed = [self.title, self.run_button, self.record_button]
+        taken = sum(widget.sizeHint().width() for widget in fixed)
+        taken += margins.left() + margins.right()
+        chips = len(fixed) + len(self.pages) + 6  # menu, part, findings, board, proof, and the gap
+
+        def room(is_close: bool) -> int:
+            gaps = (chips - 1) * (CLOSE if is_close else SPACING)
+            return self.width() - taken - gaps - self._pages_width(is_close)
+
+        # Where pages stand does not hang on what the board is doing: room is kept for it.
+        part, is_close = "", True
+        names = self._part_texts[-1:]
+        for is_close, said, texts in (
+            (False, KEPT, self._part_texts),
+            (True, KEPT, self._part_texts),
+            (True, LEAST, names),
+        ):
+            kept = sum(_width(chip, text) for chip, text in zip(self._chips, said, strict=True))
+            left = room(is_close) - kept
+            part = next((text for text in texts if self._part_width(text) <= left), "")
+            if part:
+                break
+        self._set_close(is_close)
+        self.part.setText(part)
+        self.part.setFixedWidth(self._part_width(part))
+        left = room(is_close) - self._part_width(part)
+        left -= 0 if self.findings.isHidden() else self.findings.sizeHint().width()
+        for of_board, of_proof in ((0, 0), (1, 0), (1, 1), (2, 1)):
+            board = self._board_texts[min(of_board, len(self._board_texts) - 1)]
+            proof = self._proof_texts[min(of_proof, len(self._proof_texts) - 1)]
+            if _width(self.board, board) + _width(self.proof, proof) <= left:
+                break
+        for chip, text in ((self.board, board), (self.proof, proof)):
+            if chip.text() != text:
+                chip.setText(text)
+        row.invalidate()
+
+    def _part_width(self, text: str) -> int:
+        return self.part.fontMetrics().horizontalAdvance(text) + 2
+
+    def _pages_width(self, is_close: bool) -> int:
+        """Pixels of the menu and the pages, by how close they stand; found once for a size of letters."""
+        if is_close not in self._page_widths:
+            self._set_close(is_close)
+            widths = [one.sizeHint().width() for one in (self.menu_button, *self.pages)]
+            self._page_widths[is_close] = sum(widths)
+        return self._page_widths[is_close]
+
+    def _set_close(self, is_close: bool) -> None:
+        """Pages stand closer together, so that their names are whole."""
+        row = self.layout()
+        if row is None or self.pages[0].property("isNarrow") == is_close:
+            return
+        row.setSpacing(CLOSE if is_close else SPACING)
         for button in (self.menu_button, *self.pages):
-            button.setProperty("isNarrow", is_narrow)
+            button.setProperty("isNarrow", is_close)
             style = button.style()
             if style is not None:
                 style.unpolish(button)
                 style.polish(button)
+            button.updateGeometry()
 
     def show_workspace(self, workspace: Workspace, is_clean: bool) -> None:
         """Name of the project, and what it is for."""
         self.title.setText(workspace.project.name + ("" if is_clean else " •"))
-        self.title.setToolTip("" if is_clean else "There are changes that have not been saved")
         clock = format_si(workspace.bus_clock_hz, "Hz")
-        text = f"{workspace.part.name} · {clock} · {workspace.reference_v:.3f} V"
-        self.part.setText(text)
-        self.part.setToolTip(f"{text}\nA click opens the part's sheet")
+        name, volts = workspace.part.name, f"{workspace.reference_v:.3f} V"
+        self._part_texts = (f"{name} · {clock} · {volts}", f"{name} · {clock}", name)
+        self.part.setToolTip(f"{self._part_texts[0]}\nA click opens the part's sheet")
+        unsaved = "" if is_clean else "\nThere are changes that have not been saved"
+        self.title.setToolTip(f"{self._part_texts[0]}{unsaved}")
+        self._fit()
 
     def show_findings(self, short: str, full: str, has_errors: bool) -> None:
         """How many findings there are, on every page; nothing where there are none."""
         self.findings.setVisible(bool(short))
-        _set(self.findings, short, "bad" if has_errors else "")
+        self.findings.setText(short)
+        _set_tone(self.findings, "bad" if has_errors else "")
         self.findings.setToolTip(f"Findings: {full} (Ctrl+G)")
         self.findings.setAccessibleName(f"Findings: {full}")
+        self._fit()
 
     def show_page(self, number: int) -> None:
         """Mark a page."""
         self.pages[number].setChecked(True)
-
-    @property
-    def _is_roomy(self) -> bool:
-        """Whether the build can be told too, beside the findings where there are some."""
-        wanted = ROOMY if self.findings.isHidden() else ROOMY + FINDINGS_ROOM
-        return self.width() >= wanted
 
     def show_snapshot(self, snapshot: Snapshot) -> None:
         """State of the board."""
@@ -144,27 +219,26 @@ class Header(QWidget):
             "failed": "Board failed",
         }
         what = names[snapshot.state].replace("Board", "Image" if snapshot.runs_image else "Board")
-        text = f"○ {what}" if snapshot.state != "running" else f"● {what}"
-        tone = ""
-        if snapshot.state == "failed" or snapshot.lost_cycles:
-            tone = "bad"
+        sign = "●" if snapshot.state == "running" else "○"
+        texts = [f"{sign} {what}", f"{sign} {what.split(' ')[1].capitalize()}"]
+        tone = "bad" if snapshot.state == "failed" or snapshot.lost_cycles else ""
         if snapshot.state in {"idle", "running"}:
             if snapshot.mark_matches is False:
-                text = f"✕ Board has build {snapshot.build_id}"
+                texts = [f"✕ Board has build {snapshot.build_id}", "✕ Another build"]
                 tone = "bad"
-            elif snapshot.mark_matches and self._is_roomy:
-                text += f" · build {snapshot.build_id[:4]}"
-            if self.width() < ROOMY and text == f"● {what}" and snapshot.state == "running":
-                text = "● Running"
+            elif snapshot.mark_matches:
+                texts.insert(0, f"{texts[0]} · build {snapshot.build_id[:4]}")
             if snapshot.lost_cycles:
-                text += f" · {snapshot.lost_cycles} lost"
-        _set(self.board, text, tone)
+                texts = [f"{text} · {snapshot.lost_cycles} lost" for text in texts]
+        self._board_texts = tuple(texts)
+        _set_tone(self.board, tone)
         tip = snapshot.message or snapshot.board or "Click to choose a board"
         if snapshot.mark_matches is False:
             tip = "The board was built from another design: expected values may not fit. Build and load it again."
         elif snapshot.state == "running":
             tip += f"\n{snapshot.seconds:.1f} s, {snapshot.samples} samples, {snapshot.lost_cycles} scans lost"
-        self.board.setToolTip(tip)
+        self.board.setToolTip(f"{texts[0]}\n{tip}")
+        self.board.setAccessibleName(texts[0])
         self.run_button.setText("Stop" if snapshot.state == "running" else "Run")
         recording = snapshot.recording is not None
         self.record_button.setText(
@@ -172,26 +246,41 @@ class Header(QWidget):
             if recording
             else "Record"
         )
+        self._fit()
 
     def show_proof(self, proof: Proof | None) -> None:
         """The proof in a few words."""
         if proof is None:
-            _set(self.proof, "Prove", "")
+            self._proof_texts = ("Prove",)
+            _set_tone(self.proof, "")
+            self._fit()
             return
-        text = f"✓ {proof.count('holds')} hold"
-        if proof.count("fails"):
-            text += f" · ✕ {proof.count('fails')} fail{'s' if proof.count('fails') == 1 else ''}"
-        if proof.count("open"):
-            text += f" · ○ {proof.count('open')} open"
-        if proof.fault:
-            text += " · firmware failed"
+        fails = f"fail{'s' if proof.count('fails') == 1 else ''}"
+        counts = [("✓", proof.count("holds"), "hold"), ("✕", proof.count("fails"), fails)]
+        counts.append(("○", proof.count("open"), "open"))
+        told = [(sign, count, word) for sign, count, word in counts if count or sign == "✓"]
+        fault = ["firmware failed"] if proof.fault else []
+        self._proof_texts = (
+            " · ".join([*(f"{sign} {count} {word}" for sign, count, word in told), *fault]),
+            " ".join([*(f"{sign} {count}" for sign, count, _word in told), *fault]),
+        )
+        self.proof.setAccessibleName(self._proof_texts[0])
         is_bad = proof.count("fails") or proof.fault
-        _set(self.proof, text, "bad" if is_bad else "good" if proof.all_hold else "")
+        _set_tone(self.proof, "bad" if is_bad else "good" if proof.all_hold else "")
+        self._fit()
 
 
-def _set(chip: QPushButton, text: str, tone: str) -> None:
-    if chip.text() != text:
-        chip.setText(text)
+def _width(chip: QPushButton, text: str) -> int:
+    """Pixels of a chip that says so."""
+    metrics = chip.fontMetrics()
+    return (
+        chip.sizeHint().width()
+        - metrics.horizontalAdvance(chip.text())
+        + metrics.horizontalAdvance(text)
+    )
+
+
+def _set_tone(chip: QPushButton, tone: str) -> None:
     if chip.property("tone") != tone:
         chip.setProperty("tone", tone)
         style = chip.style()
