@@ -24,7 +24,12 @@ def test_a_design_beside_its_file_shows_what_was_changed(window: MainWindow) -> 
     window.actions_list.named("Compare with the file as saved").trigger()
     assert window.stack.currentIndex() == COMPARE
     assert cells(window) == []
+    page = window.book.compare
+    assert page.nothing.isVisible()
+    assert page.nothing.text().startswith(f"All {len(page.rows)} figures are as in")
     window.document.edit(CURE)
+    assert page.table.isVisible()
+    assert not page.nothing.isVisible()
     found = cells(window)
     assert ["whole design", "errors", "0", "1", "✓ better now"] in found
     assert any(

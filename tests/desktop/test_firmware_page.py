@@ -57,6 +57,25 @@ def test_a_step_lights_what_it_sets_and_says_why(page: FirmwarePage, qtbot: QtBo
     assert "first result" in page.about.text()
 
 
+@pytest.mark.parametrize("steps", [0, 3], ids=["as-it-is", "large-text"])
+def test_all_bits_have_room_in_a_small_window(
+    page: FirmwarePage, window: MainWindow, steps: int
+) -> None:
+    window.resize(1024, 700)
+    for _ in range(steps):
+        window.actions_list.named("Larger text").trigger()
+    QApplication.processEvents()
+    view = page.registers
+    for number, row in enumerate(view.rows):
+        last = len(row.fields) - 1
+        assert view.field_rect(number, last).right() <= view.width()
+    around = view.parentWidget()
+    assert around is not None
+    assert view.width() <= around.width(), "nothing is beyond the edge"
+    for _ in range(steps):
+        window.actions_list.named("Smaller text").trigger()
+
+
 def test_a_field_leads_to_the_step_that_set_it(page: FirmwarePage, qtbot: QtBot) -> None:
     view = page.registers
     row = next(

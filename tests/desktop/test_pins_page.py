@@ -6,6 +6,7 @@ from collections.abc import Callable
 from pathlib import Path
 
 from PyQt6.QtCore import Qt
+from pytestqt.qtbot import QtBot
 
 from tests.desktop.conftest import click, drag, press
 from tests.paths import EXAMPLES
@@ -16,6 +17,7 @@ from wattigram.core.model.design.pin_assignment import pins_in_use
 from wattigram.desktop.pages.page_stack import PINS
 from wattigram.desktop.pages.pins_page import PinsPage
 from wattigram.desktop.shell.window import MainWindow
+from wattigram.desktop.widgets.pins.pin_table import PinTable
 
 
 def page(window: MainWindow) -> PinsPage:
@@ -42,6 +44,21 @@ def test_each_signal_shows_where_it_is_and_where_it_could_be(window: MainWindow)
     inside = pins.table.option(1, column(pins, "temperature"))
     assert inside is not None
     assert inside.channels == (("ADC 1", 18),)
+
+
+def test_rows_take_the_room_there_is(window: MainWindow, qtbot: QtBot) -> None:
+    table = PinTable()
+    qtbot.addWidget(table)
+    table.show_workspace(window.document.workspace)
+    heights = []
+    for high in (table.minimumSizeHint().height(), 640, 1400):
+        table.resize(900, high)
+        rect = table.cell_rect(4, 0)
+        heights.append(rect.height())
+        assert rect.bottom() <= high
+        place = table.cell_rect(3, 2).center()
+        assert table._cell_at(place) == (3, 2)
+    assert heights[0] <= heights[1] < heights[2] <= 5 * table.fontMetrics().height()
 
 
 def test_dragging_a_signal_moves_it_with_its_wiring_in_one_step(window: MainWindow) -> None:

@@ -79,6 +79,11 @@ class ComparePage(QWidget):
         layout = QVBoxLayout(self)
         layout.setContentsMargins(18, 12, 18, 12)
         layout.addLayout(bar)
+        self.nothing = QLabel()
+        self.nothing.setObjectName("soft")
+        self.nothing.setWordWrap(True)
+        self.nothing.setAlignment(Qt.AlignmentFlag.AlignCenter)
+        layout.addWidget(self.nothing, 1)
         layout.addWidget(self.table, 1)
         document.changed.connect(self._on_changed)
         document.replaced.connect(self.forget)
@@ -142,6 +147,7 @@ class ComparePage(QWidget):
         if other is None:
             self.title.setText("CHOOSE WHAT TO COMPARE WITH")
             self.table.setRowCount(0)
+            self._say_nothing("The design as it is now, the file as saved, or another project.")
             return
         self.rows = compare_designs(self._document.workspace, other)
         different = [row for row in self.rows if not row.is_equal]
@@ -151,12 +157,23 @@ class ComparePage(QWidget):
         self._name_columns(self._name.upper())
         shown = self.rows if self.every.isChecked() else different
         self.table.setRowCount(len(shown))
+        self._say_nothing(
+            ""
+            if shown
+            else f"All {len(self.rows)} figures are as in “{self._name}”. “Show unchanged” lists them."
+        )
         before = ""
         for row, difference in enumerate(shown):
             self._fill_row(
                 row, difference, "" if difference.subject == before else difference.subject
             )
             before = difference.subject
+
+    def _say_nothing(self, text: str) -> None:
+        """In the place of a table without rows."""
+        self.nothing.setText(text)
+        self.nothing.setVisible(bool(text))
+        self.table.setVisible(not text)
 
     def _fill_row(self, row: int, difference: DesignDifference, subject: str) -> None:
         t = theme()

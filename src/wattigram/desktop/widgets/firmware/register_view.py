@@ -3,7 +3,16 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QEvent, QPointF, QRectF, QSize, Qt, pyqtSignal
-from PyQt6.QtGui import QFont, QHelpEvent, QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen
+from PyQt6.QtGui import (
+    QFont,
+    QFontMetricsF,
+    QHelpEvent,
+    QKeyEvent,
+    QMouseEvent,
+    QPainter,
+    QPaintEvent,
+    QPen,
+)
 from PyQt6.QtWidgets import QSizePolicy, QToolTip, QWidget
 
 from wattigram.core.model.part import Part
@@ -16,7 +25,7 @@ SIDE = 18.0
 ROW = 72.0
 HEAD = 46.0
 CELL_HIGH = 18.0
-WIDEST_CELL, NARROWEST_CELL = 26.0, 14.0
+WIDEST_CELL = 26.0
 
 
 class RegisterView(QWidget):
@@ -44,6 +53,8 @@ class RegisterView(QWidget):
         if self.chosen is not None and self.field(*self.chosen) is None:
             self.chosen = None
         self.setMinimumHeight(int(self.sizeHint().height()))
+        bits = max([32, *(row.at.register.width for row in rows)])
+        self.setMinimumWidth(int(2 * SIDE + bits * self._narrowest_cell) + 1)
         self.updateGeometry()
         self.update()
 
@@ -106,7 +117,12 @@ class RegisterView(QWidget):
 
     def _cell(self, width_bits: int) -> float:
         room = (self.width() - 2 * SIDE) / max(32, width_bits)
-        return min(WIDEST_CELL, max(NARROWEST_CELL, room))
+        return min(WIDEST_CELL, max(self._narrowest_cell, room))
+
+    @property
+    def _narrowest_cell(self) -> float:
+        """A digit and its frame."""
+        return QFontMetricsF(number_font(-1)).horizontalAdvance("0") + 3
 
     def field_rect(self, row: int, place: int) -> QRectF:
         """Where a field's cells are."""
@@ -156,13 +172,15 @@ class RegisterView(QWidget):
         wide = painter.fontMetrics().horizontalAdvance(row.at.name)
         painter.setFont(text_font(-1))
         painter.setPen(color(t.soft))
-        title = f"{row.at.register.title}   {row.at.address:#010x}".strip()
-        painter.drawText(QPointF(SIDE + wide + 10, top + 14), title)
-        painter.setFont(number_font(0, QFont.Weight.DemiBold))
-        painter.setPen(color(t.ink))
+        title = f"{row.at.address:#010x}   {row.at.register.title}".strip()
         cell = self._cell(row.at.register.width)
         end = SIDE + max(32, row.at.register.width) * cell
-        value = row.symbol or row.hex_text
+        value, value_font = row.symbol or row.hex_text, number_font(0, QFont.Weight.DemiBold)
+        taken = QFontMetricsF(value_font).horizontalAdvance(value) + 10
+        left = SIDE + wide + 10
+        elide(painter, QRectF(left, top, end - taken - left, 18), title)
+        painter.setFont(value_font)
+        painter.setPen(color(t.ink))
         painter.drawText(QRectF(end - 320, top, 320, 18), Qt.AlignmentFlag.AlignRight, value)
         middle = top + 22 + CELL_HIGH / 2
         painter.setPen(QPen(color(t.hairline), 1))

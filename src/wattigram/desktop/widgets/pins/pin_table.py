@@ -102,8 +102,14 @@ class PinTable(QWidget):
         return self.fontMetrics().height() * 5.8
 
     @property
-    def _row_height(self) -> float:
+    def _lowest_row(self) -> float:
         return self.fontMetrics().height() * 2 + 12.0
+
+    @property
+    def _row_height(self) -> float:
+        """As high as there is room for, up to four lines."""
+        room = (self.height() - self._head - 20) / max(1, len(self._options))
+        return max(self._lowest_row, min(room, self.fontMetrics().height() * 4 + 14.0))
 
     @property
     def _column_width(self) -> float:
@@ -119,14 +125,14 @@ class PinTable(QWidget):
         """All of it."""
         width = SIDE * 2 + NAME_WIDTH + max(1, len(self._labels)) * 32
         return QSize(
-            int(width), int(self._head + self._row_height * max(1, len(self._options)) + 20)
+            int(width), int(self._head + self._lowest_row * max(1, len(self._options)) + 20)
         )
 
     def minimumSizeHint(self) -> QSize:
         """Columns do not get narrower than this."""
         width = SIDE * 2 + NAME_WIDTH + max(1, len(self._labels)) * NARROWEST
         return QSize(
-            int(width), int(self._head + self._row_height * max(1, len(self._options)) + 20)
+            int(width), int(self._head + self._lowest_row * max(1, len(self._options)) + 20)
         )
 
     def paintEvent(self, event: QPaintEvent | None) -> None:
@@ -195,13 +201,28 @@ class PinTable(QWidget):
         )
         painter.setFont(text_font(-1))
         painter.setPen(color(t.soft if chain else t.bad))
-        elide(
-            painter,
-            QRectF(left.left() + 24, left.top() + 6 + line, left.width() - 30, line),
+        place = (
             f"{chain.converter}, {len(chain.places_of(signal.name))} slot"
             if chain
-            else "in no slot",
+            else "in no slot"
         )
+        wiring = workspace.wiring(signal.pin)
+        told = [place]
+        if self._row_height >= 3 * line + 12:
+            told.append(f"on {self._labels[self._current_column(row)]}")
+            told.append(
+                wiring.label or wiring.source.kind
+                if wiring is not None
+                else "nothing is wired to it"
+            )
+        if self._row_height < 4 * line + 12 and len(told) > 2:
+            told[1:] = [f"{told[1]}: {told[2]}"]
+        for number, text in enumerate(told, start=1):
+            elide(
+                painter,
+                QRectF(left.left() + 24, left.top() + 6 + number * line, left.width() - 30, line),
+                text,
+            )
         for column, option in enumerate(self._options[row]):
             self._paint_cell(painter, self.cell_rect(row, column), option, row)
         painter.setPen(QPen(color(t.hairline), 1))

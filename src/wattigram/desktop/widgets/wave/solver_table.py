@@ -37,11 +37,11 @@ class SolverTable(QTableWidget):
         # Widths that follow every item on their own would be worked out anew for each of them.
         header.setSectionResizeMode(QHeaderView.ResizeMode.Fixed)
         header.setStretchLastSection(True)
-        self.setHorizontalScrollBarPolicy(Qt.ScrollBarPolicy.ScrollBarAlwaysOff)
         rows.hide()
         rows.setDefaultSectionSize(19)
         self.choices: tuple[WaveChoice, ...] = ()
         self._points = 0
+        self.resizeColumnsToContents()
         self.cellActivated.connect(lambda row, _column: self.chosen.emit(self.choices[row].points))
 
     def show_choices(self, choices: tuple[WaveChoice, ...], points: int) -> None:
