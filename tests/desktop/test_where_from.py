@@ -3,32 +3,36 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QPoint, QUrl
 from PyQt6.QtWidgets import QLabel, QMenu
 
+from tests.conftest import edited
 from tests.desktop.conftest import Wait
 from tests.paths import EXAMPLES
 from tests.recorded.variations import CASES, VARIED, variations
-from wattigram.core.advise.explanations import Derived, Explanation, Given, lines
+from wattigram.core.advise.explanations import Derived, Explanation, Given, Place, lines
 from wattigram.core.model.design import Workspace, open_workspace
-from wattigram.core.model.design.edits import SetBufferLength
+from wattigram.core.model.design.edits import SetBufferLength, SetReaction
 from wattigram.desktop.inspector.panel_model import Fact
 from wattigram.desktop.inspector.panels import panel_for
+from wattigram.desktop.inspector.waves import table_panel
+from wattigram.desktop.pages.page_stack import CHAIN, PROGRAM
 from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.state.selection import Selection
 
 PROJECTS = [*sorted(EXAMPLES.glob("*/*.wattigram.toml")), *CASES]
-FACETS = ("signal", "sample", "transfer", "filter")
+FACETS = ("signal", "sample", "transfer", "filter", "thresholds", "thresholds:2")
+SECTIONS = ("generators", "pwm", "uarts", "reactions")
 
 
 def explained(workspace: Workspace) -> Iterator[tuple[Selection, Fact]]:
     """Every fact of the inspector that says how it came about."""
     for chain in workspace.project.chains:
-        chosen = [Selection(chain.converter, facet="clock")]
+        chosen = [Selection(chain.converter, facet=facet) for facet in ("clock", "start")]
         chosen += [
             Selection(chain.converter, place, slot.signal, facet)
             for place, slot in enumerate(chain.slots)
@@ -38,6 +42,16 @@ def explained(workspace: Workspace) -> Iterator[tuple[Selection, Fact]]:
             for fact in panel_for(workspace, selection).facts:
                 if fact.why is not None:
                     yield selection, fact
+    for section in SECTIONS:
+        for one in getattr(workspace.project, section):
+            selection = Selection(section=section, output=one.name)
+            for fact in panel_for(workspace, selection).facts:
+                if fact.why is not None:
+                    yield selection, fact
+    for table in workspace.project.tables:
+        for fact in table_panel(workspace, table).facts:
+            if fact.why is not None:
+                yield Selection(section="tables", output=table.name), fact
 
 
 @pytest.mark.parametrize("path", PROJECTS, ids=lambda path: path.stem.partition(".")[0])
@@ -84,8 +98,53 @@ def test_most_facts_are_explained(kiln: Workspace) -> None:
     } <= set(found)
 
 
-def test_origins_lead_back_to_what_is_stated(kiln: Workspace) -> None:
+def test_so_are_outputs_and_the_program_s_part() -> None:
+    found = Counter(
+        (selection.section or selection.facet, fact.label)
+        for path in PROJECTS
+        for selection, fact in explained(open_workspace(path))
+    )
+    assert {
+        ("generators", "update rate"),
+        ("generators", "frequency"),
+        ("generators", "1 LSB"),
+        ("tables", "frequency"),
+        ("pwm", "rate"),
+        ("pwm", "duty, actual"),
+        ("pwm", "average"),
+        ("pwm", "duty resolution"),
+        ("pwm", "settling time"),
+        ("uarts", "actual"),
+        ("uarts", "character time"),
+        ("uarts", "throughput"),
+        ("reactions", "on the wire"),
+        ("thresholds", "worst latency"),
+        ("filter", "raw noise"),
+        ("start", "slack"),
+    } <= set(found)
+
+
+def test_the_processor_s_share_follows_from_clocks_and_rate() -> None:
+    workspace = open_workspace(EXAMPLES / "kiln-lamp" / "kiln-lamp.wattigram.toml")
+    shares = 0
+    for reaction in workspace.project.reactions:
+        edit = SetReaction(reaction.name, reaction.replaced(cycles=48_000))
+        other = edited(workspace, edit)
+        panel = panel_for(other, Selection(section="reactions", output=reaction.name))
+        for fact in panel.facts:
+            if fact.label == "keeps the processor":
+                assert fact.why is not None
+                assert fact.why.text == fact.value
+                assert "48000 clk" in fact.why.in_values
+                shares += 1
+    assert shares
+
+
+@pytest.mark.parametrize("name", ["studio-kiln", "kiln-lamp", "kiln-ramp", "wheel-pedal"])
+def test_origins_lead_back_to_what_is_stated(name: str) -> None:
     """What stands in a formula is stated somewhere: in the part, or in a place of the design that shows it."""
+
+    workspace = open_workspace(EXAMPLES / name)
 
     def given(why: Explanation) -> Iterator[Given]:
         for term in why.terms:
@@ -94,18 +153,26 @@ def test_origins_lead_back_to_what_is_stated(kiln: Workspace) -> None:
             else:
                 yield term
 
-    for _selection, fact in explained(kiln):
+    for _selection, fact in explained(workspace):
         assert fact.why is not None
         for term in given(fact.why):
             assert term.origin
             if term.place is None:
-                assert term.origin.startswith("part: ") or ":" in term.origin
+                assert ":" in term.origin or term.origin.startswith("table "), term
                 continue
+            place = term.place
             there = Selection(
-                term.place.converter, term.place.place, term.place.signal, term.place.facet
+                place.converter,
+                place.place,
+                place.signal,
+                place.facet,
+                section=place.section,
+                output=place.output,
             )
-            panel = panel_for(kiln, there.valid_in(kiln))
+            panel = panel_for(workspace, there if place.section else there.valid_in(workspace))
             assert panel.facts or panel.fields, term
+            if place.section:
+                assert place.output in panel.title
 
 
 def test_lines_are_for_people(kiln: Workspace) -> None:
@@ -161,3 +228,27 @@ def test_a_fact_s_menu_asks(window: MainWindow, wait: Wait) -> None:
     menu.close()
     assert window.explaining.window is not None
     assert window.explaining.window.isVisible()
+
+
+def test_it_follows_the_inspector_of_other_pages(
+    open_window: Callable[[Path], MainWindow],
+) -> None:
+    """On the Program page it explains what is chosen there; what is stated elsewhere is gone to."""
+    window = open_window(EXAMPLES / "kiln-lamp" / "kiln-lamp.wattigram.toml")
+    window.show_page(PROGRAM)
+    page = window.book.program
+    pwm = window.document.workspace.project.pwm[0]
+    page.choose("pwm", pwm.name)
+    window.actions_list.named("Where do these numbers come from?").trigger()
+    shown = window.explaining.window
+    assert shown is not None
+    assert "average = duty, actual · supply" in shown.text.toPlainText()
+    uart = window.document.workspace.project.uarts[0]
+    page.choose("uarts", uart.name)
+    assert "character time = bits / actual baud" in shown.text.toPlainText()
+    window.explaining._go(Place(section="pwm", output=pwm.name))
+    assert window.stack.currentIndex() == PROGRAM
+    assert page.chosen == ("pwm", pwm.name)
+    window.explaining._go(Place(facet="project"))
+    assert window.stack.currentIndex() == CHAIN
+    shown.close()

@@ -3,48 +3,75 @@
 from __future__ import annotations
 
 from collections.abc import Callable
+from functools import partial
 
 from PyQt6.QtCore import QObject
 from PyQt6.QtWidgets import QWidget
 
 from wattigram.core.advise.explanations import Place
 from wattigram.desktop.controllers.actions import Actions
-from wattigram.desktop.pages.chain_page import ChainPage
+from wattigram.desktop.pages.page_stack import CHAIN, PROGRAM, WAVE, PageStack
 from wattigram.desktop.state.selection import Selection
+from wattigram.desktop.widgets.inspector.inspector_panel import Inspector
 from wattigram.desktop.widgets.where_from import WhereFrom
 
 
 class Explaining(QObject):
-    """Opens it by key, or by a fact's menu."""
+    """Opens it by key, or by a fact's menu, for the inspector of the page in sight."""
 
     def __init__(
-        self, parent: QWidget, page: ChainPage, actions: Actions, to_page: Callable[[], None]
+        self, parent: QWidget, book: PageStack, actions: Actions, to_page: Callable[[int], None]
     ) -> None:
         super().__init__(parent)
-        self._parent, self._page, self._to_page = parent, page, to_page
+        self._parent, self._book, self._to_page = parent, book, to_page
         self.window: WhereFrom | None = None
         actions.add("Help", "Where do these numbers come from?", "Ctrl+Shift+I", self.show)
-        page.inspector.why_wanted.connect(self.show)
-        page.inspector.shown.connect(self._on_shown)
+        self._watch(CHAIN)
+        book.made.connect(self._watch)
+
+    def _inspector(self, number: int) -> Inspector | None:
+        """The inspector of a page that is there; None where it has none."""
+        if not self._book.is_made(number):
+            return None
+        inspector = getattr(self._book.page(number), "inspector", None)
+        return inspector if isinstance(inspector, Inspector) else None
+
+    def _watch(self, number: int) -> None:
+        inspector = self._inspector(number)
+        if inspector is not None:
+            inspector.why_wanted.connect(self.show)
+            inspector.shown.connect(partial(self._on_shown, inspector))
 
     def show(self, chosen: str = "") -> None:
         """How what is selected came about; the chosen fact in sight."""
         if self.window is None:
             self.window = WhereFrom(self._parent)
             self.window.place_wanted.connect(self._go)
-        panel = self._page.inspector.panel
-        if panel is not None:
-            self.window.show_panel(panel, chosen)
+        inspector = self._inspector(self._book.stack.currentIndex()) or self._inspector(CHAIN)
+        if inspector is not None and inspector.panel is not None:
+            self.window.show_panel(inspector.panel, chosen)
         self.window.show()
         self.window.raise_()
 
-    def _on_shown(self) -> None:
-        panel = self._page.inspector.panel
-        if self.window is not None and self.window.isVisible() and panel is not None:
+    def _on_shown(self, inspector: Inspector) -> None:
+        panel = inspector.panel
+        is_open = self.window is not None and self.window.isVisible()
+        if self.window is not None and is_open and panel is not None and inspector.isVisible():
             self.window.show_panel(panel)
 
     def _go(self, place: Place) -> None:
         """Show where something is stated."""
-        self._to_page()
-        self._page.select(Selection(place.converter, place.place, place.signal, place.facet))
-        self._page.inspector.focus_first_field()
+        if place.section == "generators":
+            self._to_page(WAVE)
+            table = self._book.wave.table_of(place.output)
+            if table:
+                self._book.wave.choose(table)
+            return
+        if place.section:
+            self._to_page(PROGRAM)
+            self._book.program.choose(place.section, place.output)
+            return
+        self._to_page(CHAIN)
+        page = self._book.chain
+        page.select(Selection(place.converter, place.place, place.signal, place.facet))
+        page.inspector.focus_first_field()

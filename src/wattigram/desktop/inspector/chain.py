@@ -198,7 +198,14 @@ def start_panel(workspace: Workspace, chain: Chain) -> Panel:
     converter = workspace.converter(chain)
     cycle = scan_timing(workspace, chain)
     trigger = cycle.trigger
-    facts = [Fact("scan time", format_rounded(cycle.busy_s, "s", 6))]
+    whys = {
+        "scan time": explanations.scan_time(workspace, chain),
+        "slack": explanations.slack(workspace, chain),
+        "scan rate": explanations.scan_rate(workspace, chain),
+    }
+    facts = [
+        Fact("scan time", format_rounded(cycle.busy_s, "s", 6), why=whys["scan time"]),
+    ]
     if trigger.timer is not None:
         ppm = float(trigger.timer.rate_error) * 1e6
         facts += [
@@ -211,7 +218,8 @@ def start_panel(workspace: Workspace, chain: Chain) -> Panel:
         ]
     if trigger.pace == "pattern":
         facts.append(Fact("triggers", format_si(trigger.rate_hz, "Hz", 6)))
-        facts.append(Fact("slack", format_rounded(cycle.slack_s, "s", 6), cycle.slack_s >= 0))
+        slack = format_rounded(cycle.slack_s, "s", 6)
+        facts.append(Fact("slack", slack, cycle.slack_s >= 0, whys["slack"]))
         facts.append(
             Fact(
                 "missed",
@@ -228,7 +236,8 @@ def start_panel(workspace: Workspace, chain: Chain) -> Panel:
             )
         )
     else:
-        facts.append(Fact("scan rate", format_si(cycle.cycle_rate_hz, "Hz", 6)))
+        rate = format_si(cycle.cycle_rate_hz, "Hz", 6)
+        facts.append(Fact("scan rate", rate, why=whys["scan rate"]))
     if cycle.jitter_s:
         facts.append(Fact("jitter", format_rounded(cycle.jitter_s, "s", 3)))
     kinds = {kind: TRIGGERS[kind] for kind in converter.triggers}

@@ -50,7 +50,11 @@ def filter_panel(workspace: Workspace, chain: Chain, signal: Signal) -> Panel:
     inside = signal.slot_filter is not None
     rate_hz = float(1 / slot.each_s) if inside else float(slot.rate_hz) or float(1 / slot.each_s)
     facts = [
-        Fact("raw noise", f"{noise.raw_lsb:.2f} LSB rms"),
+        Fact(
+            "raw noise",
+            f"{noise.raw_lsb:.2f} LSB rms",
+            why=explanations.raw_noise(workspace, chain, signal.replaced(filter=None)),
+        ),
         Fact(
             "raw rate",
             format_si(rate_hz, "Hz", 5),

@@ -6,6 +6,7 @@ import math
 from collections.abc import Callable
 from fractions import Fraction
 
+from wattigram.core.advise import explanations
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import read_interval
 from wattigram.core.base.quantity import (
@@ -62,7 +63,11 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
     facts = [
         Fact("pin", dac.pin),
         Fact("output swing", f"{format_volts(low_v)} to {format_volts(high_v)}"),
-        Fact("1 LSB", format_rounded(made.lsb_v, "V", 4)),
+        Fact(
+            "1 LSB",
+            format_rounded(made.lsb_v, "V", 4),
+            why=explanations.dac_count(workspace, dac),
+        ),
         Fact("settling time", format_rounded(dac.settling_s, "s", 3)),
     ]
 
@@ -130,11 +135,16 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
             ]
         case Playback() as output:
             facts += [
-                Fact("frequency", format_rounded(made.wave_hz, "Hz", 7)),
+                Fact(
+                    "frequency",
+                    format_rounded(made.wave_hz, "Hz", 7),
+                    why=explanations.wave_rate(workspace, generator, 7, is_short=False),
+                ),
                 Fact(
                     "update rate",
                     format_si(1 / made.update_s, "Hz", 6),
                     made.update_s == made.asked_s,
+                    explanations.update_rate(workspace, generator),
                 ),
                 Fact("period", format_rounded(made.lap_s, "s", 5)),
                 Fact(
@@ -378,10 +388,23 @@ def pwm_panel(workspace: Workspace, pwm: PwmOutput) -> Panel:
     pin = pwm_pin(workspace, pwm)
     facts = [
         Fact("pin", pin),
-        Fact("rate", format_si(1 / timing.period_s, "Hz", 6)),
-        Fact("duty resolution", f"{timing.counts}, {timing.bits:.2f} bits", timing.bits >= 8),
-        Fact("duty, actual", f"{float(timing.duty) * 100:.5g} %"),
-        Fact("average", f"{timing.mean_v:.4f} V"),
+        Fact(
+            "rate",
+            format_si(1 / timing.period_s, "Hz", 6),
+            why=explanations.pwm_rate(workspace, pwm),
+        ),
+        Fact(
+            "duty resolution",
+            f"{timing.counts}, {timing.bits:.2f} bits",
+            timing.bits >= 8,
+            explanations.pwm_bits(workspace, pwm),
+        ),
+        Fact(
+            "duty, actual",
+            f"{float(timing.duty) * 100:.5g} %",
+            why=explanations.pwm_duty(workspace, pwm),
+        ),
+        Fact("average", f"{timing.mean_v:.4f} V", why=explanations.pwm_mean(workspace, pwm)),
     ]
     wired = [
         wiring
@@ -393,7 +416,11 @@ def pwm_panel(workspace: Workspace, pwm: PwmOutput) -> Panel:
         if poles:
             facts += [
                 Fact(f"ripple at {wiring.pin}", format_rounded(timing.ripple_v(poles), "V", 3)),
-                Fact("settling time", format_rounded(settling_s(poles, timing.bits), "s", 3)),
+                Fact(
+                    "settling time",
+                    format_rounded(settling_s(poles, timing.bits), "s", 3),
+                    why=explanations.pwm_settling(workspace, pwm),
+                ),
             ]
 
     def changed(**updates: object) -> Edit:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from wattigram.core.advise import explanations
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.fields import read_interval
 from wattigram.core.base.quantity import (
@@ -153,7 +154,9 @@ def _facts(workspace: Workspace, reaction: Reaction) -> list[Fact]:
     if timing.others_s:
         facts.append(Fact("of that, other reactions", format_rounded(timing.others_s, "s", 4)))
     if timing.busy is not None:
-        facts.append(Fact("keeps the processor", f"{float(timing.busy):.3%}", timing.busy < 1))
+        share = explanations.processor_share(workspace, reaction)
+        text = f"{float(timing.busy):.3%}"
+        facts.append(Fact("keeps the processor", text, timing.busy < 1, share))
     if timing.filter_s:
         facts.append(Fact("filter is behind by", format_rounded(timing.filter_s, "s", 3)))
     if timing.load_s:
@@ -173,7 +176,9 @@ def _facts(workspace: Workspace, reaction: Reaction) -> list[Fact]:
             facts.append(Fact("1 code", format_rounded(count_v, "V", 4)))
     if isinstance(do, (TextAction, BytesAction)):
         facts.append(Fact("longest", f"{sent_bytes(workspace, reaction)} bytes"))
-        facts.append(Fact("on the wire", format_rounded(wire_s(workspace, reaction), "s", 3)))
+        wire = explanations.wire_time(workspace, reaction)
+        text = format_rounded(wire_s(workspace, reaction), "s", 3)
+        facts.append(Fact("on the wire", text, why=wire))
     if isinstance(do, PinAction):
         port = workspace.part.port_of(do.pin)
         uses = other_uses(workspace, do.pin)

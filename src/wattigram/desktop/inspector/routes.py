@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from fractions import Fraction
 
+from wattigram.core.advise import explanations
 from wattigram.core.advise.findings.serial_lines import BAUDS, WORST_BAUD_ERROR
 from wattigram.core.base.fields import read_interval
 from wattigram.core.base.quantity import format_rounded, format_si
@@ -212,10 +213,22 @@ def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
     facts = (
         Fact("sends on", part.send_pins.get(uart.name, "–")),
         Fact("receives on", part.receive_pins.get(uart.name, "–")),
-        Fact("actual", f"{float(timing.baud_hz):.1f} baud"),
+        Fact(
+            "actual",
+            f"{float(timing.baud_hz):.1f} baud",
+            why=explanations.baud(workspace, uart),
+        ),
         Fact("error", _error_text(workspace, timing.error), _is_read(workspace, timing.error)),
-        Fact("throughput", f"{float(timing.bytes_hz):.6g} B/s"),
-        Fact("character time", format_rounded(timing.byte_s, "s", 4)),
+        Fact(
+            "throughput",
+            f"{float(timing.bytes_hz):.6g} B/s",
+            why=explanations.throughput(workspace, uart),
+        ),
+        Fact(
+            "character time",
+            format_rounded(timing.byte_s, "s", 4),
+            why=explanations.character_time(workspace, uart),
+        ),
         *line_facts(workspace, uart.name),
     )
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable
 
+from wattigram.core.advise import explanations
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import (
     exact_text,
@@ -91,7 +92,10 @@ def threshold_panel(workspace: Workspace, signal: Signal, index: int) -> Panel:
         if isinstance(window.low, Code) or isinstance(window.high, Code):
             facts.append(Fact("in volts", f"{low_v:.4g} to {high_v:.4g} V"))
         if latency_s is not None:
-            facts.append(Fact("worst latency", format_rounded(latency_s, "s", 3)))
+            chain = workspace.project.chain_of(signal.name)
+            assert chain is not None
+            why = explanations.worst_latency(workspace, chain, signal, window)
+            facts.append(Fact("worst latency", format_rounded(latency_s, "s", 3), why=why))
         fields += _limit_fields(workspace, signal, index, window)
         fields += _action_fields(workspace, signal, index, window)
     return Panel(

@@ -6,6 +6,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from fractions import Fraction
 
+from wattigram.core.advise import explanations
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import exact_text, format_rounded, format_si, parse_quantity
 from wattigram.core.base.validation import ModelError
@@ -162,18 +163,33 @@ def _played_on(workspace: Workspace, table: WaveTable, dac: str) -> Edit | None:
 
 def _facts(workspace: Workspace, generator: Generator, table: WaveTable) -> tuple[Fact, ...]:
     made = dac_playback(workspace, generator)
+    dac = workspace.part.dac(generator.dac)
+    assert dac is not None
     spectrum = output_spectrum(made)
     error = made.error
     facts = [
         Fact("output", generator.name),
-        Fact("frequency", format_si(made.wave_hz, "Hz", 9)),
+        Fact(
+            "frequency",
+            format_si(made.wave_hz, "Hz", 9),
+            why=explanations.wave_rate(workspace, generator, 9, is_short=True),
+        ),
         Fact(
             "error",
             "exact" if not error else format_si(float(error), "%", 3),
             abs(error) < Fraction(1, 10_000),
         ),
-        Fact("update rate", format_si(1 / made.update_s, "Hz", 6), made.update_s == made.asked_s),
-        Fact("1 LSB", format_rounded(made.lsb_v, "V", 4)),
+        Fact(
+            "update rate",
+            format_si(1 / made.update_s, "Hz", 6),
+            made.update_s == made.asked_s,
+            explanations.update_rate(workspace, generator),
+        ),
+        Fact(
+            "1 LSB",
+            format_rounded(made.lsb_v, "V", 4),
+            why=explanations.dac_count(workspace, dac),
+        ),
         Fact("clipped", f"{made.clipped} points" if made.clipped else "nowhere", made.clipped == 0),
     ]
     if not table.in_volts and spectrum.tone_v:

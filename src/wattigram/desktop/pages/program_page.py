@@ -232,6 +232,11 @@ class ProgramPage(InspectedPage):
             return isinstance(route.destination, UartDestination)
         return self._document.workspace.project.uart(row.stream) is not None
 
+    def choose(self, section: str, name: str) -> None:
+        """Choose a row, and show it in the list."""
+        self.chosen = (section, name)
+        self.show_workspace()
+
     def _choose(self, section: str, name: str) -> None:
         self.chosen = (section, name)
         self._show_chosen()

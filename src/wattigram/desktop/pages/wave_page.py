@@ -217,6 +217,16 @@ class WavePage(ListedPage):
         self._filter_hz = hertz if hertz is None or hertz > 0 else None
         self._show_table()
 
+    def table_of(self, generator: str) -> str:
+        """The table that a generator plays; "" for none."""
+        made = self._document.workspace.project.generator(generator)
+        return getattr(made.output, "table", "") if made is not None else ""
+
+    def choose(self, name: str) -> None:
+        """Choose a table, and show it in the list."""
+        self.chosen = name
+        self.show_workspace()
+
     def _choose(self, name: str) -> None:
         if name and name != self.chosen:
             self.chosen = name

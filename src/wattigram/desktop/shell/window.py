@@ -145,9 +145,7 @@ class MainWindow(QMainWindow):
             self.run_job,
             self.notice.say,
         )
-        self.explaining = Explaining(
-            self, self.chain_page, self.actions_list, partial(self.show_page, CHAIN)
-        )
+        self.explaining = Explaining(self, self.book, self.actions_list, self.show_page)
         self.as_tables = AsTables(self, document, self.actions_list, self.book.seen)
         self.rows_of_others = RowsOfOthers(
             self, document, self.board, self.board_choice, self.run_job, self._show_now

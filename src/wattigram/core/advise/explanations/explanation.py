@@ -13,12 +13,14 @@ from wattigram.core.base.quantity import format_rounded, format_si
 
 class Place(msgspec.Struct, frozen=True):
     """Where in the design something is stated: a converter, one of its slots, a signal, and a facet of
-    it."""
+    it; or an output, by its section of the project and its name."""
 
     converter: str = ""
     place: int = -1
     signal: str = ""
     facet: str = ""
+    section: str = ""
+    output: str = ""
 
 
 class Given(msgspec.Struct, frozen=True):

@@ -23,6 +23,8 @@ _FUNCTIONS: dict[str, Callable[..., Number]] = {
     "log2": math.log2,
     "acos": math.acos,
     "ceil": lambda value: Fraction(math.ceil(value)),
+    "floor": lambda value: Fraction(math.floor(value)),
+    "round": lambda value: Fraction(round(value)),
     "max": max,
     "min": min,
 }
