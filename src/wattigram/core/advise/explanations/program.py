@@ -69,14 +69,16 @@ def worst_latency(
                 return None
             terms.append(Derived("wrap", "wrap time", wrap))
             formula += " + wrap / 2"
-        terms.append(Derived("service", "handler", _service(workspace, chain)))
+        terms.append(Derived("service", "ISR and what follows", _service(workspace, chain)))
         formula += " + service"
     return Explanation("worst latency", formula, tuple(terms), "s", rounded(3))
 
 
 def _service(workspace: Workspace, chain: Chain) -> Explanation:
-    """What the handler takes, entry to end."""
+    """What the ISR, and the main loop after it, take."""
     cycles = retrieval_timing(workspace, chain).cycles
     there = Place(chain.converter, 0, chain.slots[0].signal, "transfer")
-    given = Given("clocks", "clocks of the handler", cycles, "clk", chain.buffer.name, there)
-    return Explanation("handler", "clocks / clock", (given, bus_clock(workspace)), "s", short(4))
+    given = Given("clocks", "clocks of the ISR", cycles, "clk", chain.buffer.name, there)
+    return Explanation(
+        "ISR and what follows", "clocks / clock", (given, bus_clock(workspace)), "s", short(4)
+    )
