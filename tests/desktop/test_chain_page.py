@@ -438,6 +438,6 @@ def test_nothing_beside_the_rows_is_cut_off(window: MainWindow) -> None:
             if asks:
                 card.asks.click()
             QApplication.processEvents()
-            for part in (card, card.asks, card.accept, card.why):
+            for part in (card, card.asks, card.numbers, card.accept, card.why):
                 right = part.mapTo(page, part.rect().topRight()).x()
                 assert part.isHidden() or right < page.width()

@@ -252,3 +252,18 @@ def test_it_follows_the_inspector_of_other_pages(
     window.explaining._go(Place(facet="project"))
     assert window.stack.currentIndex() == CHAIN
     shown.close()
+
+
+def test_a_finding_leads_to_its_numbers(window: MainWindow) -> None:
+    window.show_findings()
+    beside = window.findings_window
+    assert beside is not None
+    for panel in (window.chain_page.findings, beside.panel):
+        window.chain_page.select(Selection("ADC 1", facet="clock"))
+        panel.cards[0].numbers.click()
+        assert window.chain_page.selection.signal == "Door latch"
+        shown = window.explaining.window
+        assert shown is not None
+        assert shown.isVisible()
+        assert "(47 kΩ + 1.2 kΩ) · 16 pF · ln(2 · 4096) = 6.95 µs" in shown.text.toPlainText()
+        shown.close()

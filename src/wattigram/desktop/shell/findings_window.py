@@ -42,6 +42,7 @@ class FindingsWindow(QDialog):
     chosen = pyqtSignal(object)
     cured = pyqtSignal(object)
     acceptance_wanted = pyqtSignal(object)
+    numbers_wanted = pyqtSignal(object)
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
@@ -52,6 +53,7 @@ class FindingsWindow(QDialog):
         self.panel.chosen.connect(self.chosen)
         self.panel.cured.connect(self.cured)
         self.panel.acceptance_wanted.connect(self.acceptance_wanted)
+        self.panel.numbers_wanted.connect(self.numbers_wanted)
         self.filters: dict[str, QPushButton] = {}
         group = QButtonGroup(self)
         row = QHBoxLayout()

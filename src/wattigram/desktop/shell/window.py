@@ -317,6 +317,7 @@ class MainWindow(QMainWindow):
         self.chain_page.views_changed.connect(self.board.request_views)
         self.chain_page.menu_wanted.connect(self._open_row_menu)
         self.chain_page.findings.acceptance_wanted.connect(self.acceptance.ask)
+        self.chain_page.findings.numbers_wanted.connect(self._explain_finding)
         self.proving.proved.connect(self._show_proved)
         self.proving.message.connect(self.notice.say)
         self.firmware.message.connect(self.notice.say)
@@ -371,6 +372,7 @@ class MainWindow(QMainWindow):
             self.findings_window.chosen.connect(self._show_finding)
             self.findings_window.cured.connect(self.chain_page.cure)
             self.findings_window.acceptance_wanted.connect(self.acceptance.ask)
+            self.findings_window.numbers_wanted.connect(self._explain_finding)
         self.findings_window.show_findings(self.document.findings)
         self.findings_window.show()
         self.findings_window.raise_()
@@ -378,6 +380,10 @@ class MainWindow(QMainWindow):
     def _show_finding(self, finding: Finding) -> None:
         self.show_page(CHAIN)
         self.chain_page.show_finding(finding)
+
+    def _explain_finding(self, finding: Finding) -> None:
+        self._show_finding(finding)
+        self.explaining.show()
 
     def _connect_start(self) -> None:
         start = self.chain_page.start

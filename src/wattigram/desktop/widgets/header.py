@@ -19,7 +19,7 @@ if TYPE_CHECKING:
     from wattigram.core.judge import Proof
 
 
-KEPT = "✕1 !1", "● Board running · build 0000", "✓ 10 hold · ✕ 1 fails"
+KEPT = "✕1 !1", "● Board running", "✓ 10 hold · ✕ 1 fails"
 LEAST = "✕1 !1", "● Running", "✓ 10 ✕ 1"
 """What findings, board and proof say often enough, in full and in short."""
 SPACING, CLOSE = 8, 3

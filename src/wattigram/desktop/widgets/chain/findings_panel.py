@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
 from PyQt6.QtGui import QFont, QKeyEvent, QMouseEvent
-from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QPushButton, QVBoxLayout, QWidget
+from PyQt6.QtWidgets import QFrame, QLabel, QPushButton, QVBoxLayout, QWidget
 
 from wattigram.core.advise.findings import Finding
 from wattigram.desktop.theme import heading_font, text_font
+from wattigram.desktop.widgets.flow import FlowLayout
 from wattigram.desktop.widgets.labels import FixLabel
 
 
@@ -18,6 +19,8 @@ class FindingCard(QFrame):
     chosen = pyqtSignal(object)
     acceptance_wanted = pyqtSignal(object)
     """It is to be accepted, or no longer."""
+    numbers_wanted = pyqtSignal(object)
+    """Where its numbers come from is to be shown."""
 
     def __init__(self, finding: Finding) -> None:
         super().__init__()
@@ -58,7 +61,10 @@ class FindingCard(QFrame):
         if not finding.accepted:
             self.accept.setToolTip("Accept it, with a reason: it counts no more")
         self.accept.clicked.connect(lambda: self.acceptance_wanted.emit(self.finding))
-        row = QHBoxLayout()
+        links = QWidget()
+        links.setObjectName("plain")
+        row = FlowLayout(links, gap=8)
+        row.setContentsMargins(0, 0, 0, 0)
         if finding.why:
             self.why = QLabel(f"What comes of it: {finding.why}")
             self.why.setFont(text_font(-0.5))
@@ -70,9 +76,14 @@ class FindingCard(QFrame):
             self.asks.setAccessibleName(f"Why it matters: {finding.title}")
             self.asks.clicked.connect(lambda: self.why.setVisible(self.why.isHidden()))
             row.addWidget(self.asks)
-        row.addWidget(self.accept)
-        row.addStretch(1)
-        column.addLayout(row)
+        self.numbers = QPushButton("Where from?")
+        self.numbers.setObjectName("link")
+        self.numbers.setAccessibleName(f"Where do its numbers come from: {finding.title}")
+        self.numbers.setToolTip("Formulas and values of the place that it speaks of")
+        self.numbers.clicked.connect(lambda: self.numbers_wanted.emit(self.finding))
+        for link in (self.numbers, self.accept):
+            row.addWidget(link)
+        column.addWidget(links)
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Enter cures."""
@@ -97,6 +108,7 @@ class FindingsPanel(QWidget):
     cured = pyqtSignal(object)
     chosen = pyqtSignal(object)
     acceptance_wanted = pyqtSignal(object)
+    numbers_wanted = pyqtSignal(object)
 
     def __init__(self) -> None:
         super().__init__()
@@ -131,6 +143,7 @@ class FindingsPanel(QWidget):
             card.cured.connect(self.cured)
             card.chosen.connect(self.chosen)
             card.acceptance_wanted.connect(self.acceptance_wanted)
+            card.numbers_wanted.connect(self.numbers_wanted)
             self._column.addWidget(card)
             self.cards.append(card)
         accepted = sum(bool(finding.accepted) for finding in findings)
