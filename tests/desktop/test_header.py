@@ -6,7 +6,7 @@ from pathlib import Path
 
 import pytest
 from PyQt6.QtCore import QPoint, Qt
-from PyQt6.QtWidgets import QPushButton, QWidget
+from PyQt6.QtWidgets import QApplication, QPushButton, QWidget
 from pytestqt.qtbot import QtBot
 
 from tests.desktop.conftest import click, press
@@ -15,8 +15,16 @@ from wattigram.core.judge import Proof, Verdict
 from wattigram.core.model.design import Workspace
 from wattigram.desktop.pages.page_stack import CHAIN, PAGES, PROOF
 from wattigram.desktop.shell.window import MainWindow
+from wattigram.desktop.theme import LIGHT, apply_theme
 from wattigram.desktop.widgets.header import Header
 from wattigram.desktop.widgets.notice import Notice
+
+
+@pytest.fixture(autouse=True, scope="module")
+def dressed(qapp: QApplication) -> None:
+    """Widths are those of the program's own style."""
+    apply_theme(qapp, LIGHT)
+
 
 RUNNING = {
     "state": "running",
@@ -116,6 +124,7 @@ def test_a_change_is_marked_beside_the_name(qtbot: QtBot, kiln: Workspace) -> No
     assert header.part.text() == "Marten M3 · 96 MHz · 3.300 V"
     header.show_workspace(kiln, is_clean=True)
     assert header.title.text() == "studio-kiln"
+    header.hide()  # nothing of it is painted once nobody holds it
 
 
 def test_a_notice_takes_an_answer_and_goes(qtbot: QtBot) -> None:
@@ -197,3 +206,4 @@ def test_nothing_is_cut_while_a_board_runs_with_findings_and_a_proof_that_fails(
     assert part.x() + part.width() <= header.pages[0].x()
     assert [page.x() for page in header.pages] == places, "pages stay where they are"
     assert header.proof.x() + header.proof.width() <= width
+    header.hide()

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from typing import TYPE_CHECKING
 
-from PyQt6.QtCore import QEvent, Qt, pyqtSignal
+from PyQt6.QtCore import QEvent, Qt, QTimer, pyqtSignal
 from PyQt6.QtGui import QFont, QResizeEvent
 from PyQt6.QtWidgets import QButtonGroup, QHBoxLayout, QLabel, QPushButton, QSizePolicy, QWidget
 
@@ -55,6 +55,9 @@ class Header(QWidget):
         self.title.setFont(text_font(1, QFont.Weight.Bold))
         self.part = ElidedLabel()
         self._page_widths: dict[bool, int] = {}
+        self._later = QTimer(self)
+        self._later.setSingleShot(True)
+        self._later.timeout.connect(self._fit)
         self._part_texts: tuple[str, ...] = ("",)
         self._board_texts: tuple[str, ...] = ("",)
         self._proof_texts: tuple[str, ...] = ("Prove",)
@@ -116,7 +119,7 @@ class Header(QWidget):
         super().changeEvent(event)
         if event is not None and event.type() in {QEvent.Type.FontChange, QEvent.Type.StyleChange}:
             self._page_widths.clear()
-            self._fit()
+            self._later.start()  # all must have their new style before
 
     def _fit(self) -> None:
         """Choose how long each thing is said."""
