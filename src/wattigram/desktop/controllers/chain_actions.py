@@ -57,6 +57,7 @@ class ChainActions:
                 partial(self.add_template, template),
             )
         actions.add("Proof", "Derive expectations from the bench", "Ctrl+Shift+E", self.expect)
+        actions.add("Proof", "Derive expectations of all signals", "", self.expect_all)
         actions.add("Findings", "Go to the most severe finding", "F8", page.findings.focus_first)
         actions.add(
             "Findings", "Apply the most severe finding's fix", "Ctrl+Return", self.cure_first
@@ -167,33 +168,55 @@ class ChainActions:
         self._page.error.emit("No finding has a fix that can be applied by itself.")
 
     def expect(self) -> None:
-        """Expectations for the selected signal, from what is wired to its pin."""
+        """Expectations for the selected signals, from what is wired to their pins; for all of a converter where
+        that is selected."""
+        selection, project = self._page.selection, self._document.workspace.project
+        if selection.section == "routes":
+            self._do(AddExpectation(RouteExpectation(signal=selection.output)))
+            return
+        if selection.section == "reactions":
+            self._expect((selection.output,), of_signals=False)
+            return
+        chain = project.chain(selection.converter)
+        if not selection.signal or chain is None:
+            of_chain = [slot.signal for slot in chain.slots] if chain is not None else []
+            names = tuple(dict.fromkeys(of_chain)) or (selection.signal,)
+        else:
+            places = [place for place in selection.places if 0 <= place < len(chain.slots)]
+            names = tuple(
+                dict.fromkeys((selection.signal, *(chain.slots[place].signal for place in places)))
+            )
+        self._expect(tuple(name for name in names if name))
+
+    def expect_all(self) -> None:
+        """Expectations for every signal."""
+        self._expect(tuple(one.name for one in self._document.workspace.project.signals))
+
+    def _expect(self, names: tuple[str, ...], *, of_signals: bool = True) -> None:
+        """What may be expected of some signals, or of reactions, as one step."""
         from wattigram.core.judge import (  # late: the window starts without it
             suggest_expectations,
             suggest_for_reaction,
         )
 
-        selection = self._page.selection
-        name = selection.signal
-        if selection.section == "routes":
-            self._do(AddExpectation(RouteExpectation(signal=selection.output)))
-            return
-        fresh = suggest_expectations(self._document.workspace, name) if name else ()
-        if selection.section == "reactions":
-            name = selection.output
-            fresh = suggest_for_reaction(self._document.workspace, name)
-        if not fresh:
+        suggest = suggest_expectations if of_signals else suggest_for_reaction
+        about = names[0] if len(names) == 1 else f"{len(names)} signals"
+        count = 0
+        for name in names:
+            fresh = suggest(self._document.workspace, name)
+            if fresh and not count:
+                self._document.stack.beginMacro(f"Derive expectations of {about} from the bench")
+            for expectation in fresh:
+                self._do(AddExpectation(expectation))
+            count += len(fresh)
+        if not count:
             self._page.error.emit(
                 "Nothing more can be expected of what is selected. Choose a signal with a slot."
             )
             return
-        self._document.stack.beginMacro(f"Derive expectations of {name} from the bench")
-        for expectation in fresh:
-            self._do(AddExpectation(expectation))
         self._document.stack.endMacro()
         self._page.error.emit(
-            f"{len(fresh)} expectation{'s' if len(fresh) > 1 else ''} more for {name}. F6 proves "
-            "them."
+            f"{count} expectation{'s' if count > 1 else ''} more for {about}. F6 proves them."
         )
 
     def add_template(self, template: Template) -> None:

@@ -77,7 +77,8 @@ def threshold_panel(workspace: Workspace, signal: Signal, index: int) -> Panel:
     def presence(text: str) -> Edit | None:
         if text == "none":
             return SetThreshold(signal.name, index, None) if window is not None else None
-        fresh = Threshold(low=round(highest_v / 4, 3), high=round(highest_v * 3 / 4, 3))
+        # Not where a fresh source has its ends: what only touches a limit is in doubt.
+        fresh = Threshold(low=round(highest_v * 0.3, 3), high=round(highest_v * 0.7, 3))
         return AddThreshold(signal.name, fresh) if window is None else None
 
     lowest = format_volts(-highest_v) if signal.negative else "0"

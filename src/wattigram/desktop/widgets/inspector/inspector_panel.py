@@ -70,6 +70,7 @@ class FieldEditor(QObject):
             )
             box.setMinimumContentsLength(6)
             box.textActivated.connect(self._enter)
+            box.installEventFilter(self)
             self.widget = box
         else:
             line = QLineEdit(parent)
@@ -107,7 +108,7 @@ class FieldEditor(QObject):
         widget.blockSignals(False)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Escape takes back what was typed; arrows, and the wheel in a field that has the keyboard, make its
+        """Escape takes back what was typed, and is the page's where nothing was; arrows, and the wheel in a field that has the keyboard, make its
         number more and less."""
         steps = self._steps_of(event)
         if steps:
@@ -117,12 +118,30 @@ class FieldEditor(QObject):
             if isinstance(event, QKeyEvent) and event.type() == QEvent.Type.KeyPress
             else None
         )
-        if pressed == Qt.Key.Key_Escape and isinstance(self.widget, QLineEdit):
+        if isinstance(self.widget, QComboBox) and isinstance(event, QKeyEvent):
+            return pressed is not None and self._opens_choices(self.widget, event)
+        is_typed = isinstance(self.widget, QLineEdit) and self.widget.isModified()
+        if pressed == Qt.Key.Key_Escape and isinstance(self.widget, QLineEdit) and is_typed:
             self.widget.setText(self._field.text)
             self.widget.setModified(False)
             self._mark(False)
             return True
         return super().eventFilter(watched, event)
+
+    @staticmethod
+    def _opens_choices(box: QComboBox, event: QKeyEvent) -> bool:
+        """A letter looks among the choices, which are seen while more letters follow; nothing is taken before
+        Enter, for each choice is a change of the design."""
+        text = event.text()
+        if not text.strip() or not text.isprintable() or text == " ":
+            return False
+        if event.modifiers() & ~Qt.KeyboardModifier.ShiftModifier:
+            return False
+        box.showPopup()
+        view = box.view()
+        if view is not None:
+            view.keyboardSearch(text)
+        return True
 
     def _steps_of(self, event: QEvent | None) -> int:
         """By how many of its last places an event moves the number; 0 for any other event."""
