@@ -173,6 +173,7 @@ def test_a_proof_in_words(window: MainWindow, wait: Wait) -> None:
             match panel:
                 case TracePanel():
                     marked = len(panel.lines) + len(panel.levels) + len(panel.events)
+                    marked += len(panel.limits)
                     assert len(table.rows) == marked + len(panel.times_s)
                 case ScatterPanel():
                     assert len(table.rows) == len(panel.x_v)
