@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import QLabel, QMenu
 
 from tests.conftest import edited
 from tests.desktop.conftest import Wait
+from tests.desktop.test_streams import shown as shown_take
 from tests.paths import EXAMPLES
 from tests.recorded.variations import CASES, VARIED, variations
 from wattigram.core.advise.explanations import Derived, Explanation, Given, Place, lines
@@ -267,3 +268,29 @@ def test_a_finding_leads_to_its_numbers(window: MainWindow) -> None:
         assert shown.isVisible()
         assert "(47 kΩ + 1.2 kΩ) · 16 pF · ln(2 · 4096) = 6.95 µs" in shown.text.toPlainText()
         shown.close()
+
+
+def test_figures_of_the_analysis_say_how_they_are_worked_out(
+    window: MainWindow, wait: Wait, kiln_take: Path
+) -> None:
+    panel = shown_take(window, wait, kiln_take).analysis
+    panel.choose_kind("sine")
+    wait(lambda: panel.measured is not None and panel.measured.kind == "sine")
+    window.actions_list.named("Where do these numbers come from?").trigger()
+    shown = window.explaining.window
+    assert shown is not None
+    text = shown.text.toPlainText()
+    assert "ENOB at its level = (SINAD − 10 · log10(3 / 2)) / (20 · log10(2))" in text
+    assert "all that it leaves, noise and harmonics" in text
+    assert panel.measured is not None
+    for figure in panel.measured.figures:
+        assert figure.title in text
+    shown.close()
+    item = panel.table.item(2, 0)
+    assert item is not None
+    panel.table.customContextMenuRequested.emit(panel.table.visualItemRect(item).center())
+    menu = next(one for one in panel.findChildren(QMenu) if one.isVisible())
+    menu.actions()[0].trigger()
+    menu.close()
+    assert shown.isVisible()
+    shown.close()

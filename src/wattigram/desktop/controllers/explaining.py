@@ -10,14 +10,14 @@ from PyQt6.QtWidgets import QWidget
 
 from wattigram.core.advise.explanations import Place
 from wattigram.desktop.controllers.actions import Actions
-from wattigram.desktop.pages.page_stack import CHAIN, PROGRAM, WAVE, PageStack
+from wattigram.desktop.pages.page_stack import CHAIN, PROGRAM, STREAMS, WAVE, PageStack
 from wattigram.desktop.state.selection import Selection
 from wattigram.desktop.widgets.inspector.inspector_panel import Inspector
 from wattigram.desktop.widgets.where_from import WhereFrom
 
 
 class Explaining(QObject):
-    """Opens it by key, or by a fact's menu, for the inspector of the page in sight."""
+    """Opens it by key, or by a fact's menu, for the inspector of the page in sight, or what is measured there."""
 
     def __init__(
         self, parent: QWidget, book: PageStack, actions: Actions, to_page: Callable[[int], None]
@@ -37,6 +37,8 @@ class Explaining(QObject):
         return inspector if isinstance(inspector, Inspector) else None
 
     def _watch(self, number: int) -> None:
+        if number == STREAMS:
+            self._book.streams.analysis.why_wanted.connect(self.show)
         inspector = self._inspector(number)
         if inspector is not None:
             inspector.why_wanted.connect(self.show)
@@ -47,8 +49,12 @@ class Explaining(QObject):
         if self.window is None:
             self.window = WhereFrom(self._parent)
             self.window.place_wanted.connect(self._go)
-        inspector = self._inspector(self._book.stack.currentIndex()) or self._inspector(CHAIN)
-        if inspector is not None and inspector.panel is not None:
+        number = self._book.stack.currentIndex()
+        inspector = self._inspector(number) or self._inspector(CHAIN)
+        measured = self._book.streams.analysis.measured if number == STREAMS else None
+        if measured is not None:
+            self.window.show_measured(measured, chosen)
+        elif inspector is not None and inspector.panel is not None:
             self.window.show_panel(inspector.panel, chosen)
         self.window.show()
         self.window.raise_()

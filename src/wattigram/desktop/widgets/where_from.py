@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from html import escape
+from typing import TYPE_CHECKING
 
 from PyQt6.QtCore import QUrl, pyqtSignal
 from PyQt6.QtWidgets import QDialog, QLabel, QTextBrowser, QVBoxLayout, QWidget
@@ -11,12 +12,16 @@ from wattigram.core.advise.explanations import Explanation, Place, lines
 from wattigram.desktop.inspector import Panel
 from wattigram.desktop.theme import number_font, theme
 
+if TYPE_CHECKING:
+    from wattigram.core.judge.measured import Measured
+
 INDENT_PX = 18
 STEP_PT = 1.0
 
 
 class WhereFrom(QDialog):
-    """Formulas of what the inspector shows, with their values; what is stated is a link to where."""
+    """Formulas of what the inspector shows, or of what is measured, with their values; what is stated is a link to
+    where."""
 
     place_wanted = pyqtSignal(object)
     """Place"""
@@ -56,7 +61,36 @@ class WhereFrom(QDialog):
         elif bar is not None:
             bar.setValue(before)
 
-    def _html(self, label: str, why: Explanation) -> str:
+    def show_measured(self, measured: Measured, chosen: str = "") -> None:
+        """Show how each figure of a measurement is worked out."""
+        from wattigram.core.judge.measured import (  # late: the window starts without it
+            explanation_of,
+            way_of,
+        )
+
+        of = " and ".join(measured.channels)
+        self.title.setText(
+            f"{of}: {measured.samples} samples. Figures that follow from others are worked out anew from those."
+        )
+        self._places = []
+        parts = []
+        for figure in measured.figures:
+            way, why = way_of(measured.kind, figure.key), explanation_of(measured, figure.key)
+            told = "" if way is None else way.text
+            if way is not None and way.source and why is None:
+                told += f" [{way.source}]"
+            said = f'<p style="margin:1px 0 1px {INDENT_PX}px">{escape(told)}</p>' if told else ""
+            if why is not None:
+                parts.append(self._html(figure.title, why, said))
+                continue
+            name = f'<a name="{_anchor(figure.title)}"></a>'
+            head = f"<p style='margin:1px 0'>{name}<b>{escape(figure.title)} {escape(figure.text)}</b></p>"
+            parts.append(f"{head}{said}{_line()}")
+        self.text.setHtml("".join(parts))
+        if chosen:
+            self.text.scrollToAnchor(_anchor(chosen))
+
+    def _html(self, label: str, why: Explanation, after: str = "") -> str:
         rows = []
         for number, (depth, text, place) in enumerate(lines(why)):
             said = escape(text)
@@ -68,12 +102,15 @@ class WhereFrom(QDialog):
             if number == 0:
                 said = f'<a name="{_anchor(label)}"></a><b>{said}</b>'
             rows.append(f'<p style="margin:1px 0 1px {depth * INDENT_PX}px">{said}</p>')
-        line = f'<hr style="color:{theme().hairline}">'
-        return f"{''.join(rows)}{line}"
+        return f"{''.join(rows)}{after}{_line()}"
 
     def _follow(self, url: QUrl) -> None:
         if url.scheme() == "place":
             self.place_wanted.emit(self._places[int(url.path())])
+
+
+def _line() -> str:
+    return f'<hr style="color:{theme().hairline}">'
 
 
 def _anchor(label: str) -> str:

@@ -21,6 +21,7 @@ _FUNCTIONS: dict[str, Callable[..., Number]] = {
     "exp": math.exp,
     "ln": math.log,
     "log2": math.log2,
+    "log10": math.log10,
     "acos": math.acos,
     "ceil": lambda value: Fraction(math.ceil(value)),
     "floor": lambda value: Fraction(math.floor(value)),

@@ -6,6 +6,7 @@ from wattigram.core.judge.measured.figures import Figure, Measured
 from wattigram.core.judge.measured.kinds import KINDS, Kind, measure
 from wattigram.core.judge.measured.places import PLACES, Place, Sought, next_place, places_between
 from wattigram.core.judge.measured.wanted import Wanted
+from wattigram.core.judge.measured.ways import Way, explanation_of, way_of
 
 __all__ = [
     "KINDS",
@@ -16,10 +17,13 @@ __all__ = [
     "Place",
     "Sought",
     "Wanted",
+    "Way",
     "as_expectation",
     "curve_csv",
+    "explanation_of",
     "figures_csv",
     "measure",
     "next_place",
     "places_between",
+    "way_of",
 ]

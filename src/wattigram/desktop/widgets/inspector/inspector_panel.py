@@ -108,8 +108,8 @@ class FieldEditor(QObject):
         widget.blockSignals(False)
 
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
-        """Escape takes back what was typed, and is the page's where nothing was; arrows, and the wheel in a field that has the keyboard, make its
-        number more and less."""
+        """Escape takes back what was typed, and is the page's where nothing was; arrows, and the wheel in a
+        field that has the keyboard, make its number more and less."""
         steps = self._steps_of(event)
         if steps:
             return self._nudge(steps)

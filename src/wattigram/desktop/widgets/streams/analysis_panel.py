@@ -3,7 +3,7 @@ predicted."""
 
 from __future__ import annotations
 
-from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtCore import QPoint, Qt, pyqtSignal
 from PyQt6.QtWidgets import (
     QAbstractItemView,
     QApplication,
@@ -12,6 +12,7 @@ from PyQt6.QtWidgets import (
     QHBoxLayout,
     QHeaderView,
     QLabel,
+    QMenu,
     QPushButton,
     QSplitter,
     QTabBar,
@@ -41,6 +42,8 @@ class AnalysisPanel(QFrame):
     """Wanted, whenever something else is to be measured."""
     expected = pyqtSignal(object)
     """FigureExpectation of the figure that was chosen."""
+    why_wanted = pyqtSignal(str)
+    """The title of a figure, of which is asked how it is worked out."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -74,6 +77,8 @@ class AnalysisPanel(QFrame):
         self._build()
         self.table.itemSelectionChanged.connect(self._on_chosen)
         self.table.itemActivated.connect(self.expect)
+        self.table.setContextMenuPolicy(Qt.ContextMenuPolicy.CustomContextMenu)
+        self.table.customContextMenuRequested.connect(self._ask_why)
         self.kinds.currentChanged.connect(self._on_kind)
         for box in (self.first, self.second, self.options):
             box.activated.connect(self.ask)
@@ -121,6 +126,19 @@ class AnalysisPanel(QFrame):
         body.setChildrenCollapsible(False)
         layout.addWidget(body, 1)
         layout.addWidget(self.notes)
+
+    def _ask_why(self, at: QPoint) -> None:
+        """What can be asked of a figure."""
+        item = self.table.itemAt(at)
+        viewport = self.table.viewport()
+        if item is None or viewport is None or self.measured is None:
+            return
+        title = self.measured.figures[item.row()].title
+        menu = QMenu(self)
+        action = menu.addAction("Where does it come from?")
+        assert action is not None
+        action.triggered.connect(lambda: self.why_wanted.emit(title))
+        menu.popup(viewport.mapToGlobal(at))
 
     @property
     def kind(self) -> str:
