@@ -58,7 +58,7 @@ def main(folder: Path, width: int, height: int) -> None:
     folder.mkdir(parents=True, exist_ok=True)
 
     def shoot(name: str) -> None:
-        for _ in range(4):  # what wraps settles in a few rounds
+        for _ in range(40):  # what wraps settles in some rounds
             app.processEvents()
         window.grab().save(str(folder / f"{name}.png"), "PNG")
 

@@ -280,6 +280,8 @@ class Machine:
             self._slice(until)
         finally:
             self.ask(None)
+        if self._wait.goes_on and not self.cpu.in_handler:
+            self._main = "looking"  # it was stopped where it looks, and does not sleep
 
     def ask(self, guard: Callable[[], bool] | None) -> None:
         """Ask before each access to a register whether it may be."""

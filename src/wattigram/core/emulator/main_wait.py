@@ -21,6 +21,8 @@ MOST_ELSEWHERE = 32
 """Looks from other places after which the first one is not waited for any longer."""
 MOST_UNLIKE = 64
 """A program that goes on changing is compared no more often than once in so many looks."""
+_NEAR = 8
+"""Rounds within which a wait gives up as it did the last time."""
 _WORD = 1 << 32
 
 
@@ -93,6 +95,8 @@ class MainWait:
         self.wait: Wait | None = None
         self._known: dict[int, Wait] = {}
         """Waits that were seen before, by their place."""
+        self._reaches: dict[int, int] = {}
+        """Rounds after which a wait gave up the last time, or somewhat fewer, by its place."""
         self._may_leap = False
         """What woke the program is done with, so that it waits as before where it waited before."""
         self._last = 0
@@ -219,26 +223,47 @@ class MainWait:
         if wait is None:
             return False
         # One of them is run, and what is left of the one that it is in.
-        passed = rounds - (1 if processor.done == self._last else 2)
-        if passed <= 0:
+        most = rounds - (1 if processor.done == self._last else 2)
+        if most <= 0:
             return False
-        since_look, unlike = processor.done - self._last, self._unlike
+        if self._passes(wait, most, until, stops=False):
+            return True
+        # It gives up before that: how long it waits is halved down to, but for one that waited as long before.
+        reached = self._reaches.get(wait.place, 0)
+        total = 0
+        if 0 < reached < most and self._passes(wait, reached, until, stops=True):
+            total, most = reached, min(most - reached, _NEAR)
+        passed = most // 2
         while passed > 0:
-            stood, before = processor.stand(), processor.clock
-            processor.leap(passed * wait.instructions)
-            if self._comes_round(wait, until, processor.clock - before):
-                return True
-            processor.stand_again(stood)
-            self.wait, self._last = wait, processor.done - since_look
+            if self._passes(wait, passed, until, stops=True):
+                total += passed + 1
             passed //= 2
+        self._reaches[wait.place] = max(0, total - _NEAR // 2)
+        unlike = self._unlike
         self.anew()
         self._unlike = unlike
         self._keep_off()
         return False
 
-    def _comes_round(self, wait: Wait, until: int, leapt: int) -> bool:
-        """Go on to an instant, so many clocks after where it was; whether the first whole round was like all
-        others."""
+    def _passes(self, wait: Wait, passed: int, until: int, *, stops: bool) -> bool:
+        """Pass over so many rounds, and go on to an instant, or to the end of the next round where it ``stops``; all is
+        as it was where that round is another one."""
+        processor = self._processor
+        since_look, unlike = processor.done - self._last, self._unlike
+        stood, before = processor.stand(), processor.clock
+        processor.leap(passed * wait.instructions)
+        if self._comes_round(wait, until, processor.clock - before, stops=stops):
+            if stops:
+                self._last = processor.done
+            return True
+        processor.stand_again(stood)
+        self._unlike = unlike
+        self.wait, self._last = wait, processor.done - since_look
+        return False
+
+    def _comes_round(self, wait: Wait, until: int, leapt: int, *, stops: bool) -> bool:
+        """Go on, so many clocks after where it was, to an instant or to the end of the first whole round; whether
+        that was like all others."""
         processor = self._processor
         mark: _Look | None = None
         is_alike = False
@@ -254,7 +279,7 @@ class MainWait:
                     return True
                 is_whole = processor.done - mark.done == wait.instructions
                 is_alike = is_whole and self._is_alike(mark, leapt)
-                if is_alike:
+                if is_alike and not stops:
                     processor.ask(None)
                     return True
             processor.rest()

@@ -129,7 +129,7 @@ class WavePage(ListedPage):
         both = QSplitter(Qt.Orientation.Horizontal)
         both.addWidget(below)
         both.addWidget(solver)
-        both.setSizes([385, 495])
+        both.setSizes([345, 535])
         both.setChildrenCollapsible(False)
         return both
 

@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import Qt, pyqtSignal
+from PyQt6.QtGui import QFontMetrics, QResizeEvent
 from PyQt6.QtWidgets import QAbstractItemView, QHeaderView, QTableWidget, QTableWidgetItem
 
 from wattigram.core.base.quantity import format_si
 from wattigram.core.predict.waveform import WaveChoice
 from wattigram.desktop.theme import number_font, text_font
 
+MARGIN, HEAD_MARGIN = 17, 10
+"""Pixels about what stands in a column, and in its head."""
 HEADS = ("points", "timer", "frequency", "error", "image", "memory")
 
 
@@ -41,7 +44,7 @@ class SolverTable(QTableWidget):
         rows.setDefaultSectionSize(19)
         self.choices: tuple[WaveChoice, ...] = ()
         self._points = 0
-        self.resizeColumnsToContents()
+        self._fit()
         self.cellActivated.connect(lambda row, _column: self.chosen.emit(self.choices[row].points))
 
     def show_choices(self, choices: tuple[WaveChoice, ...], points: int) -> None:
@@ -63,7 +66,29 @@ class SolverTable(QTableWidget):
                 item = QTableWidgetItem(text)
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 self.setItem(row, column, item)
-        self.resizeColumnsToContents()
+        self._fit()
+
+    def resizeEvent(self, event: QResizeEvent | None) -> None:
+        """Columns share what room there is."""
+        super().resizeEvent(event)
+        self._fit()
+
+    def _fit(self) -> None:
+        """As wide as what stands in each, and what is left is shared."""
+        viewport, of_head = self.viewport(), QFontMetrics(text_font(-1))
+        of_item = self.fontMetrics()
+        least = []
+        for column, head in enumerate(HEADS):
+            items = [self.item(row, column) for row in range(self.rowCount())]
+            widest = max(
+                (of_item.horizontalAdvance(item.text()) for item in items if item is not None),
+                default=0,
+            )
+            least.append(max(of_head.horizontalAdvance(head) + HEAD_MARGIN, widest + MARGIN))
+        left = (viewport.width() if viewport is not None else 0) - sum(least)
+        each = max(0, left) // len(HEADS)
+        for column, width in enumerate(least):
+            self.setColumnWidth(column, width + each)
 
     def text(self) -> str:
         """All lines with tabs between, to be copied."""
