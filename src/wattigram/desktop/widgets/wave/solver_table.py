@@ -44,6 +44,8 @@ class SolverTable(QTableWidget):
         rows.setDefaultSectionSize(19)
         self.choices: tuple[WaveChoice, ...] = ()
         self._points = 0
+        self._longest = [0] * len(HEADS)
+        """Characters in each column; they are all of one width."""
         self._fit()
         self.cellActivated.connect(lambda row, _column: self.chosen.emit(self.choices[row].points))
 
@@ -53,6 +55,7 @@ class SolverTable(QTableWidget):
             return
         self.choices, self._points = choices, points
         self.setRowCount(len(choices))
+        self._longest = [0] * len(HEADS)
         for row, choice in enumerate(choices):
             texts = (
                 f"{'▸ ' if choice.points == points else ''}{choice.points}",
@@ -66,6 +69,7 @@ class SolverTable(QTableWidget):
                 item = QTableWidgetItem(text)
                 item.setTextAlignment(Qt.AlignmentFlag.AlignRight | Qt.AlignmentFlag.AlignVCenter)
                 self.setItem(row, column, item)
+                self._longest[column] = max(self._longest[column], len(text))
         self._fit()
 
     def resizeEvent(self, event: QResizeEvent | None) -> None:
@@ -75,16 +79,12 @@ class SolverTable(QTableWidget):
 
     def _fit(self) -> None:
         """As wide as what stands in each, and what is left is shared."""
-        viewport, of_head = self.viewport(), QFontMetrics(text_font(-1))
-        of_item = self.fontMetrics()
-        least = []
-        for column, head in enumerate(HEADS):
-            items = [self.item(row, column) for row in range(self.rowCount())]
-            widest = max(
-                (of_item.horizontalAdvance(item.text()) for item in items if item is not None),
-                default=0,
-            )
-            least.append(max(of_head.horizontalAdvance(head) + HEAD_MARGIN, widest + MARGIN))
+        viewport, head = self.viewport(), QFontMetrics(text_font(-1))
+        digit = self.fontMetrics().horizontalAdvance("0")
+        least = [
+            max(head.horizontalAdvance(name) + HEAD_MARGIN, longest * digit + MARGIN)
+            for name, longest in zip(HEADS, self._longest, strict=True)
+        ]
         left = (viewport.width() if viewport is not None else 0) - sum(least)
         each = max(0, left) // len(HEADS)
         for column, width in enumerate(least):
