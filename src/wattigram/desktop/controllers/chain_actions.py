@@ -182,10 +182,7 @@ class ChainActions:
             of_chain = [slot.signal for slot in chain.slots] if chain is not None else []
             names = tuple(dict.fromkeys(of_chain)) or (selection.signal,)
         else:
-            places = [place for place in selection.places if 0 <= place < len(chain.slots)]
-            names = tuple(
-                dict.fromkeys((selection.signal, *(chain.slots[place].signal for place in places)))
-            )
+            names = selection.signals_in(self._document.workspace)
         self._expect(tuple(name for name in names if name))
 
     def expect_all(self) -> None:

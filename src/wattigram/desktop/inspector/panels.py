@@ -57,7 +57,7 @@ def panel_for(workspace: Workspace, selection: Selection) -> Panel:
         builders = {"start": start_panel, "start-up": startup_panel}
         return builders.get(selection.facet, clock_panel)(workspace, chain)
     signal = project.signal(selection.signal)
-    names = _selected_signals(workspace, selection)
+    names = selection.signals_in(workspace)
     facet = selection.facet.partition(":")[0]
     if len(names) > 1 and facet in SHARED:
         return shared_panel(
@@ -69,17 +69,6 @@ def panel_for(workspace: Workspace, selection: Selection) -> Panel:
     if selection.facet == "signal" or chain is None:
         return _signal_panel(workspace, chain, signal)
     return _stage_panel(workspace, chain, signal, selection)
-
-
-def _selected_signals(workspace: Workspace, selection: Selection) -> tuple[str, ...]:
-    """Signals of all selected slots, each once, that of the selection first."""
-    chain = workspace.project.chain(selection.converter)
-    if chain is None or not selection.also:
-        return (selection.signal,)
-    places = [place for place in selection.places if 0 <= place < len(chain.slots)]
-    return tuple(
-        dict.fromkeys((selection.signal, *(chain.slots[place].signal for place in places)))
-    )
 
 
 def _alone(workspace: Workspace, selection: Selection, name: str) -> Selection:

@@ -40,6 +40,14 @@ class Selection(msgspec.Struct, frozen=True):
         """All selected places, in order."""
         return tuple(sorted({self.place, *self.also}))
 
+    def signals_in(self, workspace: Workspace) -> tuple[str, ...]:
+        """Signals of all selected slots, each once, its own first."""
+        chain = workspace.project.chain(self.converter)
+        if chain is None or not self.also:
+            return (self.signal,)
+        places = [place for place in self.places if 0 <= place < len(chain.slots)]
+        return tuple(dict.fromkeys((self.signal, *(chain.slots[place].signal for place in places))))
+
     def at(self, facet: str) -> Selection:
         """The same with another facet."""
         return replace(self, facet=facet)
