@@ -14,6 +14,13 @@ from wattigram.core.firmware import write_firmware
 pytestmark = needs_compiler
 CALL = HALTING.replace("halt_or_go", "look").replace("3.37 ms", "2.05 ms")
 """In turn just before a result is there, and 50 µs away from one."""
+BUTTON = """
+[[bench]]
+pin = "B4"
+source_resistance = "0 Ω"
+source = { kind = "square", low = "0 V", high = "3.3 V", period = "20 us" }
+"""
+"""High twice before half of the time to a result is over."""
 OWN = """
 #include "wg_clock.h"
 #include "wg_registers.h"
@@ -51,7 +58,7 @@ CALLED_S, RUN_S = 20 * 2.05e-3, 0.05
 
 def samples(tmp_path: Path, condition: str, spent: int, least: int) -> int:
     """Of 500 that there would be, had the 20th call not stopped the converter because ``least`` had given up."""
-    workspace = design(TIMER, 'kind = "polling"', 2000, CALL)
+    workspace = design(TIMER, 'kind = "polling"', 2000, CALL + BUTTON)
     write_firmware(workspace, tmp_path / "c")
     own = tmp_path / "c" / "own.c"
     own.write_text(own.read_text() + OWN % (condition, spent, least))
@@ -66,6 +73,7 @@ def samples(tmp_path: Path, condition: str, spent: int, least: int) -> int:
         pytest.param("tries == 20u", 0, id="tries"),
         pytest.param("tries == 3u", 20, id="few-long-tries"),
         pytest.param("wg_clock_ticks() - begin >= 1920u", 30, id="clock-in-long-rounds"),
+        pytest.param("(*(volatile uint32_t *)0x40070114u & 0x10u) != 0u", 0, id="pin"),
     ],
 )
 def test_who_gives_up_before_a_result_comes_does_so(

@@ -28,6 +28,8 @@ PATIENCE = 200_000_000
 in circles."""
 _IF_THEN = 0x0600_FC00
 """Bits of xPSR that say how far a block of conditional instructions has come (Armv7-M, B1.4.2)."""
+TRIAL_PATIENCE = 20_000_000
+"""The same while it is tried out on made-up results, where nothing comes that it may wait for."""
 ACCESS_INSTRUCTIONS = 200
 """An access to a register takes as long as so many instructions on the host."""
 PAGE = 4096
@@ -66,6 +68,8 @@ class CpuError(Exception):
 
     text: str
     address: int
+    is_impatience: bool = False
+    """It did nothing but go on and on."""
 
 
 class Cpu:
@@ -114,6 +118,7 @@ class Cpu:
         self.is_looked_at = False
         """A debugger is there, and wants to find its way through the stack."""
         self._bus_fault: BaseException | None = None
+        self.patience = PATIENCE
         self._since_rest = 0
         self._accesses = 0
         self._runs = False
@@ -206,7 +211,7 @@ class Cpu:
     def run(self, most: int | None = None, *, ends_unmasked: bool = False) -> None:
         """Go on from where the processor stands, until it sleeps, somebody stops it, its handler is
         over, so many instructions are done, or, where wanted, interrupts are held back no longer."""
-        self._counter.begin(PATIENCE if most is None else most, ends_unmasked=ends_unmasked)
+        self._counter.begin(self.patience if most is None else most, ends_unmasked=ends_unmasked)
         self._go(self.pc | 1, _HANDLER_END if self.in_handler else 0)
 
     def gets_on(self) -> None:
@@ -297,10 +302,9 @@ class Cpu:
         if self._bus_fault is not None:
             raise self._bus_fault
         self._since_rest += counter.settled - since
-        if self._since_rest >= PATIENCE:
-            raise CpuError(
-                "the program has gone round and round for seconds without sleeping", self.pc
-            )
+        if self._since_rest >= self.patience:
+            text = "the program has gone round and round for seconds without sleeping"
+            raise CpuError(text, self.pc, is_impatience=True)
 
     def register(self, number: int) -> int:
         """r0 to r12, sp, lr, pc and xpsr, in this order."""
@@ -354,6 +358,8 @@ class Cpu:
         def read(_handle: Any, offset: int, size: int, _data: Any) -> int:
             self._since_rest += ACCESS_INSTRUCTIONS
             self._accesses += 1
+            if self._since_rest >= self.patience:
+                self._uc.emu_stop()
             try:
                 return bus_read(page + offset, size)
             except Exception as fault:

@@ -109,6 +109,8 @@ class Machine:
                 self._link = SerialLink(uart, self._offer_byte)
                 self.peripherals.mailbox, self.peripherals.carrier = self._link, uart
         self.fault: str | None = None
+        self.lost_patience = False
+        """The fault is that the program went on and on."""
         self.late: list[LateWrite] = []
         """What own code changed while the board ran, each setting once; ticks since reset."""
         self._clock_divisor = setup.clock_divisor
@@ -312,7 +314,7 @@ class Machine:
             self._slice(None)
         if self.fault is None:
             return self.cpu.instructions - before
-        self.fault = None
+        self.fault, self.lost_patience = None, False
         while self.cpu.in_handler:
             self.cpu.abandon()
         return None
@@ -390,6 +392,7 @@ class Machine:
 
     def _fail(self, fault: CpuError) -> None:
         self.fault = f"{fault.text}: {self.image.place(fault.address)}"
+        self.lost_patience = fault.is_impatience
 
     def state(self) -> tuple[Any, ...]:
         """Where the processor stands, to come back to."""
