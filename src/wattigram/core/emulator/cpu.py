@@ -29,7 +29,7 @@ in circles."""
 _IF_THEN = 0x0600_FC00
 """Bits of xPSR that say how far a block of conditional instructions has come (Armv7-M, B1.4.2)."""
 TRIAL_PATIENCE = 20_000_000
-"""The same while it is tried out on made-up results, where nothing comes that it may wait for."""
+"""The same of a function that is tried out, where nothing comes that it may wait for."""
 ACCESS_INSTRUCTIONS = 200
 """An access to a register takes as long as so many instructions on the host."""
 PAGE = 4096
@@ -68,8 +68,6 @@ class CpuError(Exception):
 
     text: str
     address: int
-    is_impatience: bool = False
-    """It did nothing but go on and on."""
 
 
 class Cpu:
@@ -303,8 +301,9 @@ class Cpu:
             raise self._bus_fault
         self._since_rest += counter.settled - since
         if self._since_rest >= self.patience:
-            text = "the program has gone round and round for seconds without sleeping"
-            raise CpuError(text, self.pc, is_impatience=True)
+            raise CpuError(
+                "the program has gone round and round for seconds without sleeping", self.pc
+            )
 
     def register(self, number: int) -> int:
         """r0 to r12, sp, lr, pc and xpsr, in this order."""

@@ -16,7 +16,7 @@ from wattigram.core.contract.link.mailbox import SYMBOL as MAILBOX
 from wattigram.core.contract.link.mailbox import Mailbox
 from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.emulator.core_timers import SYSTICK
-from wattigram.core.emulator.cpu import Cpu, CpuError
+from wattigram.core.emulator.cpu import PATIENCE, TRIAL_PATIENCE, Cpu, CpuError
 from wattigram.core.emulator.main_wait import MainWait
 from wattigram.core.emulator.peripherals import Peripherals
 from wattigram.core.emulator.pointing import Pointing, pointing_of
@@ -109,8 +109,6 @@ class Machine:
                 self._link = SerialLink(uart, self._offer_byte)
                 self.peripherals.mailbox, self.peripherals.carrier = self._link, uart
         self.fault: str | None = None
-        self.lost_patience = False
-        """The fault is that the program went on and on."""
         self.late: list[LateWrite] = []
         """What own code changed while the board ran, each setting once; ticks since reset."""
         self._clock_divisor = setup.clock_divisor
@@ -302,8 +300,9 @@ class Machine:
 
     def call(self, address: int, argument: int) -> int | None:
         """Run a function to its end, as if the main loop called it; gives its instructions, None where it does
-        what no processor can."""
+        what no processor can, or waits for what comes only where time passes."""
         before = self.cpu.instructions
+        self.cpu.patience = TRIAL_PATIENCE
         self._handler = ""
         try:
             self.cpu.enter(address)
@@ -312,9 +311,11 @@ class Machine:
             self._fail(fault)
         while self.cpu.in_handler and self.fault is None:
             self._slice(None)
+        self.cpu.patience = PATIENCE
+        self.cpu.gets_on()
         if self.fault is None:
             return self.cpu.instructions - before
-        self.fault, self.lost_patience = None, False
+        self.fault = None
         while self.cpu.in_handler:
             self.cpu.abandon()
         return None
@@ -392,7 +393,6 @@ class Machine:
 
     def _fail(self, fault: CpuError) -> None:
         self.fault = f"{fault.text}: {self.image.place(fault.address)}"
-        self.lost_patience = fault.is_impatience
 
     def state(self) -> tuple[Any, ...]:
         """Where the processor stands, to come back to."""

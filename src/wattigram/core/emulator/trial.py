@@ -14,7 +14,6 @@ from collections.abc import Sequence
 import msgspec
 
 from wattigram.core.contract.link import ChannelPointing
-from wattigram.core.emulator.cpu import PATIENCE, TRIAL_PATIENCE
 from wattigram.core.emulator.machine import Machine
 from wattigram.core.emulator.pointing import pointing_of
 from wattigram.core.emulator.result_delivery import dma_transfers
@@ -66,7 +65,6 @@ def try_out(machine: Machine) -> Trial:
     core, mailbox = copy.copy(peripherals.core), peripherals.mailbox
     said = bytes(mailbox.said) if mailbox is not None else b""
     cpu.stops.are_off = True
-    cpu.patience = TRIAL_PATIENCE
     try:
         for name in peripherals.converters:
             if name in state.touched and state.is_on(name) and machine.fault is None:
@@ -75,10 +73,6 @@ def try_out(machine: Machine) -> Trial:
         _reactions(machine, state, trial)
     finally:
         cpu.stops.are_off = False
-        cpu.patience = PATIENCE
-        cpu.gets_on()
-        if machine.lost_patience:  # what it waits for may come where time passes
-            machine.fault, machine.lost_patience = None, False
         machine.come_back(stood)
         peripherals.state = state
         peripherals.converters, peripherals.live, peripherals.inbox = kept[0], kept[1], kept[2]
