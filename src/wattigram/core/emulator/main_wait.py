@@ -218,7 +218,7 @@ class MainWait:
 
     def passes_over(self, rounds: int, until: int) -> bool:
         """Come to an instant by passing over as many rounds as leave the program waiting, of those that end
-        before it; false, and all as it was, where there are none."""
+        before it; false where it gives up before that, or there are none: what is left is to be run."""
         processor, wait = self._processor, self.wait
         if wait is None:
             return False

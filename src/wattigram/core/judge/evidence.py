@@ -24,6 +24,7 @@ from wattigram.core.judge.reaction_effects import level_at_start, samples_of, wa
 from wattigram.core.judge.verdict import Verdict
 from wattigram.core.model.design import (
     Chain,
+    FigureExpectation,
     MaskExpectation,
     PairExpectation,
     PinAction,
@@ -232,6 +233,10 @@ def _trace(take: Take, verdict: Verdict) -> TracePanel:
         "redundant-pair",
         "level",
     }
+    if isinstance(verdict.expectation, FigureExpectation):
+        use_reduced = (
+            take.reduced_count(signal.name) > 1 and verdict.expectation.input == "filtered"
+        )
     span_s = input_source(workspace, signal.pin).span_s if workspace.wiring(signal.pin) else 0.1
     if verdict.kind in {"threshold", "rate"}:
         span_s = max(span_s, take.span_s)

@@ -10,16 +10,11 @@ from wattigram.core.advise.explanations.explanation import (
     rounded,
     short,
 )
+from wattigram.core.advise.explanations.timing import bus_clock
 from wattigram.core.model.design import Generator, Playback, PwmOutput, TimerTrigger, Workspace
 from wattigram.core.model.part import Dac
 from wattigram.core.predict.pins import input_poles_s, pwm_pin, pwm_timing
 from wattigram.core.predict.waveform import dac_playback
-
-
-def bus_clock(workspace: Workspace) -> Given:
-    """The clock of the bus, as the project states it."""
-    origin = "project: bus clock"
-    return Given("clock", "bus clock", workspace.bus_clock_hz, "Hz", origin, Place(facet="project"))
 
 
 def _timer_rate(
@@ -69,9 +64,7 @@ def pwm_bits(workspace: Workspace, pwm: PwmOutput) -> Explanation:
 
 def pwm_duty(workspace: Workspace, pwm: PwmOutput) -> Explanation:
     """The duty that is wanted, in whole counts of the timer."""
-    wanted = Given(
-        "wanted", "duty", pwm.duty, "", f"{pwm.name}: duty", Place(section="pwm", output=pwm.name)
-    )
+    wanted = Given("wanted", "duty", pwm.duty, "", f"{pwm.name}: duty", _pwm_place(pwm))
     high = Explanation(
         "counts high",
         "floor(wanted * counts + 1 / 2)",
@@ -95,15 +88,18 @@ def pwm_mean(workspace: Workspace, pwm: PwmOutput) -> Explanation:
         "duty * supply",
         (
             Derived("duty", "duty, actual", pwm_duty(workspace, pwm)),
-            Given("supply", "supply", workspace.supply_v, "V", "project: supply", _project()),
+            Given(
+                "supply",
+                "supply",
+                workspace.supply_v,
+                "V",
+                "project: supply",
+                Place(facet="project"),
+            ),
         ),
         "V",
         lambda value, unit: f"{float(value):.4f} {unit}",
     )
-
-
-def _project() -> Place:
-    return Place(facet="project")
 
 
 def pwm_settling(workspace: Workspace, pwm: PwmOutput) -> Explanation | None:

@@ -12,8 +12,7 @@ from wattigram.core.advise.explanations.explanation import (
     short,
 )
 from wattigram.core.advise.explanations.filters import latency
-from wattigram.core.advise.explanations.outputs import bus_clock
-from wattigram.core.advise.explanations.timing import conversion, signal_rate
+from wattigram.core.advise.explanations.timing import bus_clock, conversion, signal_rate
 from wattigram.core.model.design import Chain, Reaction, Signal, Threshold, Workspace
 from wattigram.core.predict.program import reaction_rate_hz
 from wattigram.core.predict.timing import retrieval_timing

@@ -9,7 +9,7 @@ from wattigram.core.advise.explanations.explanation import (
     Place,
     rounded,
 )
-from wattigram.core.advise.explanations.outputs import bus_clock
+from wattigram.core.advise.explanations.timing import bus_clock
 from wattigram.core.model.design import Reaction, UartSetup, Workspace
 from wattigram.core.model.design.reaction import output_of
 from wattigram.core.predict.program import sent_bytes

@@ -14,6 +14,12 @@ from wattigram.core.model.design import Chain, TimerTrigger, Workspace
 from wattigram.core.predict.timing import scan_timing, slot_order, starts_each
 
 
+def bus_clock(workspace: Workspace) -> Given:
+    """The clock of the bus, as the project states it."""
+    origin = "project: bus clock"
+    return Given("clock", "bus clock", workspace.bus_clock_hz, "Hz", origin, Place(facet="project"))
+
+
 def converter_clock(workspace: Workspace, chain: Chain) -> Explanation:
     """The bus clock, or the converter's own, divided."""
     converter = workspace.converter(chain)
@@ -159,14 +165,7 @@ def trigger_period(workspace: Workspace, chain: Chain) -> Explanation | None:
         (
             Given("prescaler", "prescaler", setting.prescaler, "", f"{own.timer}", there),
             Given("counts", "counts", setting.period_counts, "", f"{own.timer}", there),
-            Given(
-                "clock",
-                "bus clock",
-                workspace.bus_clock_hz,
-                "Hz",
-                "project: bus clock",
-                Place(facet="project"),
-            ),
+            bus_clock(workspace),
         ),
         "s",
         rounded(6),
