@@ -5,6 +5,7 @@ from collections.abc import Callable
 from fractions import Fraction
 from html.parser import HTMLParser
 from pathlib import Path
+from typing import Literal
 
 import numpy as np
 import pytest
@@ -402,6 +403,22 @@ def test_what_is_allowed_lies_on_the_evidence(cured: Workspace, take_of: TakeOf)
         ("square", "within"),
         ("redundant-pair", "within"),
     }
+
+
+@pytest.mark.parametrize(("values", "said"), [("raw", False), ("filtered", True)])
+def test_a_figure_s_limits_lie_on_the_values_that_it_is_of(
+    cured: Workspace, take_of: TakeOf, values: Literal["raw", "filtered"], said: bool
+) -> None:
+    aim = FigureExpectation(
+        signal="Upper zone", measure="statistics", figure="maximum", at_most=3.0, input=values
+    )
+    take = take_of(edited(cured, AddExpectation(aim)))
+    verdict = prove(take.workspace, take).verdicts[-1]
+    assert verdict.expectation == aim
+    panel = evidence_for(take, verdict).panels[0]
+    assert isinstance(panel, TracePanel)
+    assert ("reduced" in panel.title) == said
+    assert [limit.value for limit in panel.limits] == [3.0]
 
 
 @pytest.mark.parametrize(
