@@ -2,36 +2,68 @@
 
 from __future__ import annotations
 
+import re
 from collections import Counter
 from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from PyQt6.QtCore import QPoint, QUrl
-from PyQt6.QtWidgets import QLabel, QMenu
+from PyQt6.QtCore import QPoint, QPointF, QUrl
+from PyQt6.QtGui import QContextMenuEvent
+from PyQt6.QtWidgets import QApplication, QLabel, QMenu
 
 from tests.conftest import edited
 from tests.desktop.conftest import Wait
 from tests.desktop.test_streams import shown as shown_take
 from tests.paths import EXAMPLES
 from tests.recorded.variations import CASES, VARIED, variations
-from wattigram.core.advise.explanations import Derived, Explanation, Given, Place, lines
+from wattigram.core.advise.explanations import Derived, Explanation, Found, Given, Place, lines
 from wattigram.core.model.design import Workspace, open_workspace
 from wattigram.core.model.design.edits import SetBufferLength, SetReaction
+from wattigram.core.predict.expected import band_half_width_v
 from wattigram.desktop.inspector.panel_model import Fact
 from wattigram.desktop.inspector.panels import panel_for
 from wattigram.desktop.inspector.waves import table_panel
-from wattigram.desktop.pages.page_stack import CHAIN, PROGRAM
+from wattigram.desktop.pages.page_stack import CHAIN, PROGRAM, PROOF
 from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.state.selection import Selection
 
 PROJECTS = [*sorted(EXAMPLES.glob("*/*.wattigram.toml")), *CASES]
-FACETS = ("signal", "sample", "transfer", "filter", "thresholds", "thresholds:2")
-SECTIONS = ("generators", "pwm", "uarts", "reactions")
+FACETS = (
+    "signal",
+    "sample",
+    "transfer",
+    "filter",
+    "thresholds",
+    "thresholds:2",
+    "redundant pair",
+    "comparator",
+    "stream",
+)
+SECTIONS = ("generators", "pwm", "uarts", "routes", "reactions")
+STATED = {
+    "bits transferred",
+    "channel",
+    "clipped",
+    "codes",
+    "comes",
+    "converter",
+    "is sent",
+    "longest",
+    "memory",
+    "missed",
+    "pin",
+    "port",
+    "receives on",
+    "results",
+    "sends on",
+    "unity gain",
+}
+"""Facts that say what is stated beside them, or count it."""
 
 
-def explained(workspace: Workspace) -> Iterator[tuple[Selection, Fact]]:
-    """Every fact of the inspector that says how it came about."""
+def facts_of(workspace: Workspace) -> Iterator[tuple[Selection, Fact]]:
+    """Every fact of the inspector."""
     for chain in workspace.project.chains:
         chosen = [Selection(chain.converter, facet=facet) for facet in ("clock", "start")]
         chosen += [
@@ -41,18 +73,20 @@ def explained(workspace: Workspace) -> Iterator[tuple[Selection, Fact]]:
         ]
         for selection in chosen:
             for fact in panel_for(workspace, selection).facts:
-                if fact.why is not None:
-                    yield selection, fact
+                yield selection, fact
     for section in SECTIONS:
         for one in getattr(workspace.project, section):
             selection = Selection(section=section, output=one.name)
             for fact in panel_for(workspace, selection).facts:
-                if fact.why is not None:
-                    yield selection, fact
+                yield selection, fact
     for table in workspace.project.tables:
         for fact in table_panel(workspace, table).facts:
-            if fact.why is not None:
-                yield Selection(section="tables", output=table.name), fact
+            yield Selection(section="tables", output=table.name), fact
+
+
+def explained(workspace: Workspace) -> Iterator[tuple[Selection, Fact]]:
+    """Those of them that say how they came about."""
+    return ((selection, fact) for selection, fact in facts_of(workspace) if fact.whys)
 
 
 @pytest.mark.parametrize("path", PROJECTS, ids=lambda path: path.stem.partition(".")[0])
@@ -68,10 +102,12 @@ def test_so_it_does_of_designs_that_are_changed(path: Path) -> None:
 
 
 def assert_explained(workspace: Workspace) -> None:
-    for selection, fact in explained(workspace):
-        assert fact.why is not None
-        whole = f" {fact.value} "
-        assert f" {fact.why.text} " in whole, (selection, fact.label, fact.why.text, fact.value)
+    for selection, fact in facts_of(workspace):
+        for why in fact.whys:
+            found = re.search(rf"(?<![\w.]){re.escape(why.text)}(?![\w.])", fact.value)
+            assert found, (selection, fact.label, why.text, fact.value)
+        if fact.label not in STATED and re.search(r"(?<![A-Z^])\d", fact.value):
+            assert fact.whys, (selection, fact)
 
 
 def test_most_facts_are_explained(kiln: Workspace) -> None:
@@ -134,9 +170,8 @@ def test_the_processor_s_share_follows_from_clocks_and_rate() -> None:
         panel = panel_for(other, Selection(section="reactions", output=reaction.name))
         for fact in panel.facts:
             if fact.label == "keeps the processor":
-                assert fact.why is not None
-                assert fact.why.text == fact.value
-                assert "48000 clk" in fact.why.in_values
+                assert fact.whys[0].text == fact.value
+                assert "48000 clk" in fact.whys[0].in_values
                 shares += 1
     assert shares
 
@@ -147,16 +182,18 @@ def test_origins_lead_back_to_what_is_stated(name: str) -> None:
 
     workspace = open_workspace(EXAMPLES / name)
 
-    def given(why: Explanation) -> Iterator[Given]:
+    def given(why: Explanation | Found) -> Iterator[Given]:
         for term in why.terms:
             if isinstance(term, Derived):
                 yield from given(term.why)
+            elif isinstance(term, Found):
+                assert term.how
+                yield from given(term)
             else:
                 yield term
 
     for _selection, fact in explained(workspace):
-        assert fact.why is not None
-        for term in given(fact.why):
+        for term in (term for why in fact.whys for term in given(why)):
             assert term.origin
             if term.place is None:
                 assert ":" in term.origin or term.origin.startswith("table "), term
@@ -179,15 +216,13 @@ def test_origins_lead_back_to_what_is_stated(name: str) -> None:
 def test_lines_are_for_people(kiln: Workspace) -> None:
     panel = panel_for(kiln, Selection("ADC 1", 2, "Door latch", "sample"))
     fact = next(one for one in panel.facts if one.label == "settling time")
-    assert fact.why is not None
-    told = [text for _depth, text, _place in lines(fact.why)]
+    told = [text for _depth, text, _place in lines(fact.whys[0])]
     assert told[0] == (
         "settling time = (source + switch) · sampling capacitor · ln(2 · full scale)"
     )
     assert told[1].startswith("= (47 kΩ + 1.2 kΩ) · 16 pF · ln(2 · 4096) = 6.95 µs")
     assert "source 47 kΩ: bench: pin A4" in told
-    instant = next(one for one in panel.facts if one.label == "sampling instant").why
-    assert instant is not None
+    (instant,) = next(one for one in panel.facts if one.label == "sampling instant").whys
     texts = [text for _depth, text, _place in lines(instant)]
     assert texts.count("converter clock = clock / divider") == 1, "what recurs is told once"
 
@@ -293,4 +328,81 @@ def test_figures_of_the_analysis_say_how_they_are_worked_out(
     menu.actions()[0].trigger()
     menu.close()
     assert shown.isVisible()
+    shown.close()
+
+
+def test_the_band_is_made_of_noise_and_of_what_the_converter_may_be_off(kiln: Workspace) -> None:
+    chain = kiln.project.chains[0]
+    name = chain.slots[1].signal
+    panel = panel_for(kiln, Selection("ADC 1", 1, name, "stream"))
+    (band,) = next(one for one in panel.facts if one.label == "band").whys
+    half_v = band_half_width_v(kiln, chain, name, reduced=False)
+    assert float(band.value) == pytest.approx(half_v, rel=1e-12)
+    told = "\n".join(text for _depth, text, _place in lines(band))
+    assert "σ · noise expected · 1 LSB + accuracy" in told
+    assert "1 / 2 + offset and gain" in told
+
+
+def test_what_is_drawn_to_scale_can_be_asked_for_its_number(window: MainWindow) -> None:
+    page = window.chain_page
+    lens = page.lens
+    slot = lens.slot_rect("ADC 1", 2)
+    edge = lens.edge_x("ADC 1", 2)
+    lanes = [lens._lane(number).center() for number in range(2, 5)]
+    height = slot.center().y()
+    asked = (
+        (QPointF((slot.left() + edge) / 2, height), "sample", "sampling"),
+        (QPointF((edge + slot.right()) / 2, height), "sample", "conversion"),
+        (QPointF(slot.right() + 300, height), "start", "slack"),
+        (lens.trigger_point(), "start", "triggers"),
+        (lanes[1], "transfer", "ISR rate"),
+        (lanes[2], "transfer", "ISR"),
+    )
+    for point, facet, label in asked:
+        found = lens.number_at(point)
+        assert found is not None, label
+        selection, of = found
+        assert (selection.facet, of) == (facet, label)
+        at = point.toPoint()
+        event = QContextMenuEvent(QContextMenuEvent.Reason.Mouse, at, lens.mapToGlobal(at))
+        QApplication.sendEvent(lens, event)
+        menu = next(one for one in lens.findChildren(QMenu) if one.isVisible())
+        (action,) = menu.actions()
+        assert label in action.text()
+        action.trigger()
+        menu.close()
+        menu.deleteLater()
+        assert page.selection.facet == facet
+        shown = window.explaining.window
+        assert shown is not None
+        panel = page.inspector.panel
+        assert panel is not None
+        fact = next(one for one in panel.facts if one.label == label)
+        assert fact.whys[-1].in_words in shown.text.toPlainText()
+    assert window.explaining.window is not None
+    window.explaining.window.close()
+    assert lens.number_at(QPointF(5, 2)) is None
+
+
+def test_a_stream_s_band_is_explained_beside_the_stream(
+    window: MainWindow, wait: Wait, kiln_take: Path
+) -> None:
+    """On the Streams page that of the signal that is measured; on the Proof page that of the verdict."""
+    panel = shown_take(window, wait, kiln_take).analysis
+    wait(lambda: panel.measured is not None)
+    window.actions_list.named("Where do these numbers come from?").trigger()
+    shown = window.explaining.window
+    assert shown is not None
+    name = panel.first.currentText()
+    assert f"Stream · {name}, as the design expects it" in shown.text.toPlainText()
+    assert "accuracy = (1 / 2 + offset and gain) · 1 LSB" in shown.text.toPlainText()
+    shown.close()
+    window.show_page(PROOF)
+    page = window.book.proof
+    signals = [signal.name for signal in window.document.workspace.project.signals]
+    row = next(row for row in page.rows if row.verdict.signal == signals[-1])
+    page.choose(row.number)
+    window.actions_list.named("Where do these numbers come from?").trigger()
+    assert shown.title.text().startswith(f"Stream · {signals[-1]}")
+    assert "band = σ · noise expected · 1 LSB + accuracy" in shown.text.toPlainText()
     shown.close()

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterator
+from functools import partial
 
 from wattigram.core.advise import explanations
 from wattigram.core.base.errors import QuantityError
@@ -84,30 +85,41 @@ def _clock_facts(workspace: Workspace, chain: Chain) -> Iterator[Fact]:
         "converter clock",
         format_si(cycle.clock_hz, "Hz"),
         is_allowed,
-        explanations.converter_clock(workspace, chain),
+        partial(explanations.converter_clock, workspace, chain),
     )
-    yield Fact("allowed", f"{format_si(low_hz, 'Hz')} to {format_si(high_hz, 'Hz')}")
+    yield Fact(
+        "allowed",
+        f"{format_si(low_hz, 'Hz')} to {format_si(high_hz, 'Hz')}",
+        why=partial(explanations.clock_range, workspace, chain),
+    )
     yield Fact(
         "scan time",
         format_rounded(cycle.busy_s, "s", 6),
-        why=explanations.scan_time(workspace, chain),
+        why=partial(explanations.scan_time, workspace, chain),
     )
     if cycle.trigger.pace == "pattern":
         yield Fact(
             "slack",
             format_rounded(cycle.slack_s, "s", 6),
             cycle.slack_s >= 0,
-            explanations.slack(workspace, chain),
+            partial(explanations.slack, workspace, chain),
         )
     paced = cycle.trigger.pace in {"pattern", "self"}
     rate = format_si(cycle.cycle_rate_hz, "Hz", 6) if paced else "once"
-    yield Fact("scan rate", rate, why=explanations.scan_rate(workspace, chain) if paced else None)
-    yield Fact("noise", f"{converter.noise_lsb:g} LSB at {max(converter.bits)} bit")
+    yield Fact(
+        "scan rate", rate, why=partial(explanations.scan_rate, workspace, chain) if paced else None
+    )
+    yield Fact(
+        "noise",
+        f"{converter.noise_lsb:g} LSB at {max(converter.bits)} bit",
+        why=partial(explanations.stated_noise, workspace, chain),
+    )
     oscillator = converter.oscillator
     if oscillator is not None:
         yield Fact(
             "internal oscillator",
             f"{format_si(oscillator.clock_hz, 'Hz')} ± {oscillator.tolerance * 100:.3g} %",
+            why=partial(explanations.oscillator, workspace, chain),
         )
 
 
@@ -121,9 +133,11 @@ def _divider_choices(workspace: Workspace, chain: Chain) -> Iterator[Choice]:
             f"÷ {divider}: {format_si(clock_hz, 'Hz')}{'' if is_allowed else ', out of range'}; "
             f"a scan takes {format_rounded(cycle.busy_with_s(clock_hz), 's', 4)}"
         )
-        tip += "".join(_slot_lines(workspace, chain, divider))
+        hint = partial(_with_slots, workspace, chain, divider, tip)
         edit = SetClock(chain.converter, chain.clock, divider)
-        yield Choice(str(divider), float(clock_hz), is_allowed, divider == chain.divider, tip, edit)
+        yield Choice(
+            str(divider), float(clock_hz), is_allowed, divider == chain.divider, hint, edit
+        )
 
 
 def _clock_fields(workspace: Workspace, chain: Chain) -> Iterator[Field]:
@@ -174,6 +188,11 @@ def _source_field(workspace: Workspace, chain: Chain) -> Field:
     return Field("source", CLOCKS[chain.clock], source, tuple(CLOCKS.values()))
 
 
+def _with_slots(workspace: Workspace, chain: Chain, divider: int, tip: str) -> str:
+    """A line for each slot below."""
+    return "".join([tip, *_slot_lines(workspace, chain, divider)])
+
+
 def _slot_lines(workspace: Workspace, chain: Chain, divider: int) -> list[str]:
     """What another divider would make of every slot: when it is held, and what settling leaves."""
     project = workspace.project
@@ -199,9 +218,9 @@ def start_panel(workspace: Workspace, chain: Chain) -> Panel:
     cycle = scan_timing(workspace, chain)
     trigger = cycle.trigger
     whys = {
-        "scan time": explanations.scan_time(workspace, chain),
-        "slack": explanations.slack(workspace, chain),
-        "scan rate": explanations.scan_rate(workspace, chain),
+        "scan time": partial(explanations.scan_time, workspace, chain),
+        "slack": partial(explanations.slack, workspace, chain),
+        "scan rate": partial(explanations.scan_rate, workspace, chain),
     }
     facts = [
         Fact("scan time", format_rounded(cycle.busy_s, "s", 6), why=whys["scan time"]),
@@ -209,15 +228,31 @@ def start_panel(workspace: Workspace, chain: Chain) -> Panel:
     if trigger.timer is not None:
         ppm = float(trigger.timer.rate_error) * 1e6
         facts += [
-            Fact("timer counts", f"{trigger.timer.prescaler} × {trigger.timer.period_counts}"),
+            Fact(
+                "timer counts",
+                f"{trigger.timer.prescaler} × {trigger.timer.period_counts}",
+                why=partial(explanations.timer_counts, workspace, chain),
+            ),
             Fact(
                 "register values",
                 f"{trigger.timer.prescaler - 1}, {trigger.timer.period_counts - 1}",
+                why=partial(explanations.timer_registers, workspace, chain),
             ),
-            Fact("rate error", "exact" if ppm == 0 else f"{ppm:+.3g} ppm", abs(ppm) < 100),
+            Fact(
+                "rate error",
+                "exact" if ppm == 0 else f"{ppm:+.3g} ppm",
+                abs(ppm) < 100,
+                partial(explanations.trigger_rate_error, workspace, chain),
+            ),
         ]
     if trigger.pace == "pattern":
-        facts.append(Fact("triggers", format_si(trigger.rate_hz, "Hz", 6)))
+        facts.append(
+            Fact(
+                "triggers",
+                format_si(trigger.rate_hz, "Hz", 6),
+                why=partial(explanations.trigger_rate, workspace, chain),
+            )
+        )
         slack = format_rounded(cycle.slack_s, "s", 6)
         facts.append(Fact("slack", slack, cycle.slack_s >= 0, whys["slack"]))
         facts.append(
@@ -239,7 +274,13 @@ def start_panel(workspace: Workspace, chain: Chain) -> Panel:
         rate = format_si(cycle.cycle_rate_hz, "Hz", 6)
         facts.append(Fact("scan rate", rate, why=whys["scan rate"]))
     if cycle.jitter_s:
-        facts.append(Fact("jitter", format_rounded(cycle.jitter_s, "s", 3)))
+        facts.append(
+            Fact(
+                "jitter",
+                format_rounded(cycle.jitter_s, "s", 3),
+                why=partial(explanations.scan_jitter, workspace, chain),
+            )
+        )
     kinds = {kind: TRIGGERS[kind] for kind in converter.triggers}
 
     def kind(text: str) -> Edit | None:

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import math
+from functools import partial
 
 from wattigram.core.advise import explanations
+from wattigram.core.advise.explanations import Explanation
 from wattigram.core.base.quantity import format_rounded, format_si
 from wattigram.core.model.design import (
     BlockAverage,
@@ -53,12 +55,12 @@ def filter_panel(workspace: Workspace, chain: Chain, signal: Signal) -> Panel:
         Fact(
             "raw noise",
             f"{noise.raw_lsb:.2f} LSB rms",
-            why=explanations.raw_noise(workspace, chain, signal.replaced(filter=None)),
+            why=partial(explanations.raw_noise, workspace, chain, signal.replaced(filter=None)),
         ),
         Fact(
             "raw rate",
             format_si(rate_hz, "Hz", 5),
-            why=explanations.raw_rate(workspace, chain, signal),
+            why=partial(explanations.raw_rate, workspace, chain, signal),
         ),
     ]
     hardware = workspace.converter(chain).hardware.stages
@@ -78,28 +80,32 @@ def filter_panel(workspace: Workspace, chain: Chain, signal: Signal) -> Panel:
         out_hz = float(slot.rate_hz) if inside else figures.rate_hz
         true = float(stage.gain_ratio) / stage.assumed_gain
         facts += [
-            Fact("filtered noise", f"{reduced.reduced_lsb:.2f} LSB rms"),
-            *_bias(reduced),
+            Fact(
+                "filtered noise",
+                f"{reduced.reduced_lsb:.2f} LSB rms",
+                why=partial(explanations.filtered_noise, workspace, chain, signal),
+            ),
+            *_bias(reduced, explanations.truncation(chain, signal)),
             Fact(
                 "output rate",
                 format_si(out_hz, "Hz", 5),
-                why=explanations.output_rate(workspace, chain, signal),
+                why=partial(explanations.output_rate, workspace, chain, signal),
             ),
             Fact(
                 "−3 dB at",
                 format_rounded(figures.cutoff_hz, "Hz", 4),
-                why=explanations.cutoff(workspace, chain, signal),
+                why=partial(explanations.cutoff, workspace, chain, signal),
             ),
             Fact(
                 "latency",
                 format_rounded(figures.latency_s, "s", 3),
-                why=explanations.latency(workspace, chain, signal),
+                why=partial(explanations.latency, workspace, chain, signal),
             ),
             Fact(
                 "accumulator width",
                 f"{figures.bits} of {stage.accumulator_bits} bits",
                 figures.fits,
-                explanations.accumulator(workspace, chain, signal),
+                partial(explanations.accumulator, workspace, chain, signal),
             ),
         ]
         if not isinstance(stage, LowPassFilter):
@@ -114,14 +120,14 @@ def filter_panel(workspace: Workspace, chain: Chain, signal: Signal) -> Panel:
     )
 
 
-def _bias(noise: SignalNoise) -> list[Fact]:
+def _bias(noise: SignalNoise, why: Explanation | None) -> list[Fact]:
     """What truncation does to the mean; a note beside the noise."""
     if not noise.bias_lsb:
         return []
     text = f"{noise.bias_lsb:+.3f} LSB"
     if noise.bias_spread_lsb:
         text += f" ± {noise.bias_spread_lsb:.3f}, the input is still"
-    return [Fact("truncation", text)]
+    return [Fact("truncation", text, why=why)]
 
 
 def _stage_fields(signal: Signal, stage: Stage, in_hardware: bool) -> list[Field]:

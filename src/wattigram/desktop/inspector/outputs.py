@@ -62,13 +62,21 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
     low_v, high_v = output_range_v(workspace, dac, generator.buffered)
     facts = [
         Fact("pin", dac.pin),
-        Fact("output swing", f"{format_volts(low_v)} to {format_volts(high_v)}"),
+        Fact(
+            "output swing",
+            f"{format_volts(low_v)} to {format_volts(high_v)}",
+            why=explanations.output_swing(workspace, generator),
+        ),
         Fact(
             "1 LSB",
             format_rounded(made.lsb_v, "V", 4),
             why=explanations.dac_count(workspace, dac),
         ),
-        Fact("settling time", format_rounded(dac.settling_s, "s", 3)),
+        Fact(
+            "settling time",
+            format_rounded(dac.settling_s, "s", 3),
+            why=explanations.dac_settling(dac),
+        ),
     ]
 
     def changed(**updates: object) -> Edit:
@@ -95,9 +103,11 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
     match generator.output:
         case ConstantLevel() as level:
             code = int(made.codes[0])
+            whys = explanations.level_code(workspace, generator)
+            exact_v = f"{float(made.levels_v[0]):.6f} V"
             facts += [
-                Fact("code", f"{code} · 0x{code:X}"),
-                Fact("exact voltage", f"{float(made.levels_v[0]):.6f} V", made.clipped == 0),
+                Fact("code", f"{code} · 0x{code:X}", why=whys[0]),
+                Fact("exact voltage", exact_v, made.clipped == 0, whys[1:] or None),
             ]
             fields.append(
                 Field("voltage", exact_text(level.voltage_v, "V"), of_output("voltage_v", _volts))
@@ -146,7 +156,11 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
                     made.update_s == made.asked_s,
                     explanations.update_rate(workspace, generator),
                 ),
-                Fact("period", format_rounded(made.lap_s, "s", 5)),
+                Fact(
+                    "period",
+                    format_rounded(made.lap_s, "s", 5),
+                    why=explanations.table_period(workspace, generator),
+                ),
                 Fact(
                     "start",
                     format_rounded(made.begin_s, "s", 3)
@@ -198,10 +212,15 @@ def _ramp_facts(workspace: Workspace, generator: Generator) -> list[Fact]:
     steps = len(made.codes) - 1
     step_codes = generator.output.step_v / made.lsb_v
     low, high = codes_of(workspace, dac, made.wanted_v[:1])[0], int(made.codes.max())
+    whys = explanations.ramp_sweep(workspace, generator)
     return [
-        Fact("step count", f"{steps}, {step_codes:.4g} LSB each"),
+        Fact(
+            "step count",
+            f"{steps}, {step_codes:.4g} LSB each",
+            why=(whys["steps"], whys["each"]),
+        ),
         Fact("codes", f"{int(low)} to {high}"),
-        Fact("sweep time", format_rounded(made.lap_s, "s", 4)),
+        Fact("sweep time", format_rounded(made.lap_s, "s", 4), why=whys["sweep time"]),
         Fact("clipped", f"{made.clipped} levels" if made.clipped else "nowhere", made.clipped == 0),
     ]
 
@@ -415,7 +434,11 @@ def pwm_panel(workspace: Workspace, pwm: PwmOutput) -> Panel:
         poles = input_poles_s(workspace, wiring)
         if poles:
             facts += [
-                Fact(f"ripple at {wiring.pin}", format_rounded(timing.ripple_v(poles), "V", 3)),
+                Fact(
+                    f"ripple at {wiring.pin}",
+                    format_rounded(timing.ripple_v(poles), "V", 3),
+                    why=explanations.pwm_ripple(workspace, pwm),
+                ),
                 Fact(
                     "settling time",
                     format_rounded(settling_s(poles, timing.bits), "s", 3),

@@ -9,6 +9,8 @@ import msgspec
 from wattigram.core.advise.explanations import Explanation
 from wattigram.core.model.design.edits import Edit
 
+Whys = Explanation | tuple[Explanation, ...] | None
+
 
 class Fact(msgspec.Struct, frozen=True):
     """A figure with its name; ``good`` is None where it is neither, and ``why`` says how it came about."""
@@ -16,7 +18,16 @@ class Fact(msgspec.Struct, frozen=True):
     label: str
     value: str
     good: bool | None = None
-    why: Explanation | None = None
+    why: Whys | Callable[[], Whys] = None
+    """One for each number of ``value``; made when it is asked for, for a panel is made anew at each edit."""
+
+    @property
+    def whys(self) -> tuple[Explanation, ...]:
+        """How each number came about; none where nothing says."""
+        why = self.why() if callable(self.why) else self.why
+        if why is None:
+            return ()
+        return why if isinstance(why, tuple) else (why,)
 
 
 class Field(msgspec.Struct, frozen=True):
@@ -47,8 +58,14 @@ class Choice(msgspec.Struct, frozen=True):
     value: float
     good: bool
     is_current: bool
-    tip: str
+    hint: str | Callable[[], str]
+    """What it would bring in words; one that takes long to say is said when it is asked for."""
     edit: Edit | None
+
+    @property
+    def tip(self) -> str:
+        """The same as text."""
+        return self.hint() if callable(self.hint) else self.hint
 
 
 class WhatIf(msgspec.Struct, frozen=True):

@@ -7,7 +7,7 @@ from msgspec.structs import replace
 from wattigram.core.advise import explanations
 from wattigram.core.base.fields import ratio_text, read_ratio
 from wattigram.core.base.quantity import format_rounded, format_si, format_volts, parse_quantity
-from wattigram.core.model.design import Chain, Signal, Workspace, read_quantity, signal_scale
+from wattigram.core.model.design import Chain, Signal, Workspace, signal_scale
 from wattigram.core.model.design.edits import (
     Edit,
     RenameSignal,
@@ -15,7 +15,6 @@ from wattigram.core.model.design.edits import (
     SetClockTolerance,
     SetPin,
     SetProjectName,
-    SetQuantity,
     SetReference,
     SetScaling,
 )
@@ -28,6 +27,7 @@ from wattigram.desktop.inspector.reactions import reaction_panel
 from wattigram.desktop.inspector.routes import route_panel, uart_panel
 from wattigram.desktop.inspector.several_signals import shared_panel
 from wattigram.desktop.inspector.slot import slot_panel
+from wattigram.desktop.inspector.stream import quantity_field, stream_panel
 from wattigram.desktop.inspector.thresholds import (
     comparator_panel,
     redundant_pair_panel,
@@ -112,6 +112,8 @@ def _stage_panel(workspace: Workspace, chain: Chain, signal: Signal, selection: 
             return redundant_pair_panel(workspace, signal)
         case "comparator":
             return comparator_panel(workspace, signal)
+        case "stream":
+            return stream_panel(workspace, chain, signal)
         case _:
             return slot_panel(workspace, chain, signal, selection.place, selection.places)
 
@@ -185,6 +187,7 @@ def _signal_panel(workspace: Workspace, chain: Chain | None, signal: Signal) -> 
                 "range",
                 f"{format_volts(scale.low_v / gain) if scale.signed else 0} to "
                 f"{format_volts(workspace.reference_v / gain)}",
+                why=explanations.signal_range(workspace, chain, signal),
             ),
             Fact(
                 "1 LSB",
@@ -214,12 +217,7 @@ def _signal_panel(workspace: Workspace, chain: Chain | None, signal: Signal) -> 
                 lambda text: SetScaling(signal.name, read_ratio(text)),
                 hint="÷ 2 or × 120",
             ),
-            Field(
-                "quantity",
-                signal.quantity.text if signal.quantity is not None else "",
-                lambda text: SetQuantity(signal.name, read_quantity(text)),
-                hint="°C: 0.5 V = 0, 2.5 V = 200",
-            ),
+            quantity_field(signal),
         ),
     )
 

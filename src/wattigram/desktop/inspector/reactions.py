@@ -146,34 +146,59 @@ def _facts(workspace: Workspace, reaction: Reaction) -> list[Fact]:
     if not isinstance(reaction.when, (PeriodElapsed, RunStarted)):
         least, most = format_rounded(timing.least_s, "s", 4), format_rounded(timing.most_s, "s", 4)
         since = {"input": "edge", "byte": "byte"}.get(reaction.when.kind, "held value")
-        facts.append(Fact(f"acts after the {since}", f"{least} … {most}"))
+        both = (
+            explanations.acts_after(workspace, reaction, oldest=False),
+            explanations.acts_after(workspace, reaction, oldest=True),
+        )
+        facts.append(Fact(f"acts after the {since}", f"{least} … {most}", why=both))
         if reaction.cycles is None:
             facts.append(Fact("besides", "its own clocks, not stated"))
     elif timing.most_s:
-        facts.append(Fact("done after it is due", f"≤ {format_rounded(timing.most_s, 's', 4)}"))
+        late = explanations.acts_after(workspace, reaction, oldest=True)
+        text = f"≤ {format_rounded(timing.most_s, 's', 4)}"
+        facts.append(Fact("done after it is due", text, why=late))
     if timing.others_s:
-        facts.append(Fact("of that, other reactions", format_rounded(timing.others_s, "s", 4)))
+        facts.append(
+            Fact(
+                "of that, other reactions",
+                format_rounded(timing.others_s, "s", 4),
+                why=explanations.others_first(workspace, reaction),
+            )
+        )
     if timing.busy is not None:
         share = explanations.processor_share(workspace, reaction)
         text = f"{float(timing.busy):.3%}"
         facts.append(Fact("keeps the processor", text, timing.busy < 1, share))
     if timing.filter_s:
-        facts.append(Fact("filter is behind by", format_rounded(timing.filter_s, "s", 3)))
+        behind = explanations.filter_of_reaction(workspace, reaction)
+        text = format_rounded(timing.filter_s, "s", 3)
+        facts.append(Fact("filter is behind by", text, why=behind))
     if timing.load_s:
-        facts.append(Fact("then takes effect within", format_rounded(timing.load_s, "s", 3)))
+        facts.append(
+            Fact(
+                "then takes effect within",
+                format_rounded(timing.load_s, "s", 3),
+                why=explanations.takes_effect(workspace, reaction),
+            )
+        )
     do = reaction.do
     if isinstance(do, (BarAction, DutyAction, PeriodAction, DacAction)):
         ends = scaled_ends(workspace, do)
         if ends is None:
             facts.append(Fact("value", "nothing converts it", False))
         else:
-            facts.append(Fact("from code", f"{ends.from_code:.1f} … {ends.to_code:.1f}"))
+            codes, registers = explanations.scale_ends(workspace, reaction)
+            text = f"{ends.from_code:.1f} … {ends.to_code:.1f}"
+            facts.append(Fact("from code", text, why=codes))
             fits = max(ends.from_out, ends.to_out) <= ends.most
-            facts.append(Fact("register", f"{ends.from_out} … {ends.to_out} of {ends.most}", fits))
+            text = f"{ends.from_out} … {ends.to_out} of {ends.most}"
+            facts.append(Fact("register", text, fits, registers))
             steps = abs(ends.to_out - ends.from_out) / abs(ends.to_code - ends.from_code)
-            facts.append(Fact("steps per code", f"{steps:.3g}"))
+            per_code = explanations.steps_per_code(workspace, reaction)
+            facts.append(Fact("steps per code", f"{steps:.3g}", why=per_code))
             count_v = volts_per_code(workspace, do.signal, do.input)
-            facts.append(Fact("1 code", format_rounded(count_v, "V", 4)))
+            one = explanations.code_of_scale(workspace, reaction)
+            facts.append(Fact("1 code", format_rounded(count_v, "V", 4), why=one))
     if isinstance(do, (TextAction, BytesAction)):
         facts.append(Fact("longest", f"{sent_bytes(workspace, reaction)} bytes"))
         wire = explanations.wire_time(workspace, reaction)

@@ -92,24 +92,22 @@ def sinks(
 def route_panel(workspace: Workspace, route: Route) -> Panel:
     """A route: widths, order, trigger, and what is lost on the way."""
     timing = route_timing(workspace, route)
-    facts = (
-        Fact("source rate", format_si(timing.source_hz, "Hz", 5)),
-        Fact("write rate", format_si(timing.transfers_hz, "Hz", 5)),
-        Fact("destination rate", format_si(timing.sink_hz, "Hz", 5)),
-        Fact(
-            "overwritten",
-            format_si(timing.overwritten_hz, "Hz", 4),
-            timing.overwritten_hz == 0 or not isinstance(route.destination, UartDestination),
-        ),
-        Fact("repeated", format_si(timing.repeated_hz, "Hz", 4)),
-        Fact("torn", format_si(timing.torn_hz, "Hz", 4), timing.torn_hz == 0),
-        Fact(
-            "bits transferred",
+    is_kept = timing.overwritten_hz == 0 or not isinstance(route.destination, UartDestination)
+    shown: dict[str, tuple[str, bool | None]] = {
+        "source rate": (format_si(timing.source_hz, "Hz", 5), None),
+        "write rate": (format_si(timing.transfers_hz, "Hz", 5), None),
+        "destination rate": (format_si(timing.sink_hz, "Hz", 5), None),
+        "overwritten": (format_si(timing.overwritten_hz, "Hz", 4), is_kept),
+        "repeated": (format_si(timing.repeated_hz, "Hz", 4), None),
+        "torn": (format_si(timing.torn_hz, "Hz", 4), timing.torn_hz == 0),
+        "bits transferred": (
             f"{timing.carried_bits} of {timing.value_bits}",
             timing.carried_bits >= timing.value_bits,
         ),
-        Fact("latency", format_rounded(timing.latency_s, "s", 3)),
-    )
+        "latency": (format_rounded(timing.latency_s, "s", 3), None),
+    }
+    whys = explanations.route_numbers(workspace, route)
+    facts = tuple(Fact(label, text, good, whys.get(label)) for label, (text, good) in shown.items())
 
     def changed(**updates: object) -> Edit:
         return checked(lambda: SetRoute(route.name, route.replaced(**updates)))
@@ -218,7 +216,12 @@ def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:
             f"{float(timing.baud_hz):.1f} baud",
             why=explanations.baud(workspace, uart),
         ),
-        Fact("error", _error_text(workspace, timing.error), _is_read(workspace, timing.error)),
+        Fact(
+            "error",
+            _error_text(workspace, timing.error),
+            _is_read(workspace, timing.error),
+            explanations.baud_error(workspace, uart),
+        ),
         Fact(
             "throughput",
             f"{float(timing.bytes_hz):.6g} B/s",

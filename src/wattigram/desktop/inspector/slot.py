@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from fractions import Fraction
+from functools import partial
 
 from wattigram.core.advise import explanations
 from wattigram.core.base.errors import QuantityError
@@ -30,22 +31,27 @@ def slot_panel(
         Fact(
             "sampling",
             f"{times}{slot.sampling_cycles} clk · {format_rounded(timing.sampling_s, 's', 3)}",
-            why=explanations.sampling(workspace, chain, place),
+            why=partial(explanations.sampling, workspace, chain, place),
         ),
         Fact(
             "conversion",
             f"{times}{conversion} clk · {format_rounded(timing.conversion_s, 's', 3)}",
-            why=explanations.conversion(workspace, chain),
+            why=partial(explanations.conversion, workspace, chain),
         ),
         Fact(
             "sampling instant",
             format_rounded(timing.held_s, "s", 6),
-            why=explanations.sampling_instant(workspace, chain, place),
+            why=partial(explanations.sampling_instant, workspace, chain, place),
         ),
-        Fact("source", format_si(settling.source_ohm, "Ω")),
+        Fact(
+            "source",
+            format_si(settling.source_ohm, "Ω"),
+            why=partial(explanations.source_resistance, workspace, chain, place),
+        ),
     ]
     if settling.external_f:
-        facts.append(Fact("capacitor", format_si(settling.external_f, "F")))
+        capacitor = partial(explanations.pin_capacitor, workspace, chain, place)
+        facts.append(Fact("capacitor", format_si(settling.external_f, "F"), why=capacitor))
     if settling.needed_s is None:
         facts.append(Fact("settling time", "longer than a scan", False))
     else:
@@ -54,7 +60,7 @@ def slot_panel(
                 "settling time",
                 format_rounded(settling.needed_s, "s", 3),
                 settling.sampling_s >= settling.needed_s,
-                explanations.settling_time(workspace, chain, place),
+                partial(explanations.settling_time, workspace, chain, place),
             )
         )
     facts += [
@@ -62,25 +68,30 @@ def slot_panel(
             "full-scale step",
             format_counts(settling.full_scale_error_lsb),
             settling.adequate,
-            explanations.step_left(workspace, chain, place),
+            partial(explanations.step_left, workspace, chain, place),
         ),
-        Fact("as wired", format_counts(settling.wired_error_lsb), settling.wired_error_lsb <= 0.5),
+        Fact(
+            "as wired",
+            format_counts(settling.wired_error_lsb),
+            settling.wired_error_lsb <= 0.5,
+            partial(explanations.wired_left, workspace, chain, place),
+        ),
         Fact(
             "1 LSB",
             format_rounded(signal_scale(workspace, chain, signal.name).lsb_v, "V", 4),
-            why=explanations.count_volts(workspace, chain, signal),
+            why=partial(explanations.count_volts, workspace, chain, signal),
         ),
         Fact(
             "noise expected",
             f"{noise.raw_lsb:.2f} LSB rms",
-            why=explanations.raw_noise(workspace, chain, signal)
-            if signal.slot_filter is None
-            else None,
+            why=partial(explanations.raw_noise, workspace, chain, signal),
         ),
         Fact(
             "rate",
             f"{format_si(timing.rate_hz, 'Hz', 5)}" if timing.rate_hz else "one-shot",
-            why=explanations.signal_rate(workspace, chain, place),
+            why=partial(explanations.signal_rate, workspace, chain, place)
+            if timing.rate_hz
+            else None,
         ),
     ]
     changed = sorted(

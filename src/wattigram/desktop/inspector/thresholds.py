@@ -82,7 +82,9 @@ def threshold_panel(workspace: Workspace, signal: Signal, index: int) -> Panel:
         return AddThreshold(signal.name, fresh) if window is None else None
 
     lowest = format_volts(-highest_v) if signal.negative else "0"
-    facts = [Fact("range", f"{lowest} to {format_volts(highest_v)}")]
+    chain = workspace.project.chain_of(signal.name)
+    ends = explanations.signal_range(workspace, chain, signal) if chain is not None else None
+    facts = [Fact("range", f"{lowest} to {format_volts(highest_v)}", why=ends)]
     fields = [
         Field("threshold", "none" if window is None else "in use", presence, ("none", "in use"))
     ]
@@ -91,10 +93,12 @@ def threshold_panel(workspace: Workspace, signal: Signal, index: int) -> Panel:
         latency_s = threshold_latency_s(workspace, signal, window)
         facts.append(Fact("limits in order", "yes" if low_v <= high_v else "no", low_v <= high_v))
         if isinstance(window.low, Code) or isinstance(window.high, Code):
-            facts.append(Fact("in volts", f"{low_v:.4g} to {high_v:.4g} V"))
-        if latency_s is not None:
-            chain = workspace.project.chain_of(signal.name)
-            assert chain is not None
+            text = f"{low_v:.4g} to {high_v:.4g} V"
+            limits = (
+                explanations.limits_in_volts(workspace, chain, signal, window) if chain else None
+            )
+            facts.append(Fact("in volts", text, why=limits))
+        if latency_s is not None and chain is not None:
             why = explanations.worst_latency(workspace, chain, signal, window)
             facts.append(Fact("worst latency", format_rounded(latency_s, "s", 3), why=why))
         fields += _limit_fields(workspace, signal, index, window)
@@ -229,20 +233,19 @@ def redundant_pair_panel(workspace: Workspace, signal: Signal) -> Panel:
     facts: list[Fact] = []
     figures = pair_metrics(workspace, signal)
     if figures is not None:
-        within = figures.within_v
+        within, skew = figures.within_v, format_rounded(figures.skew_s, "s", 3)
+        shown = {
+            "offset": format_volts(figures.offset_v),
+            "gain": format_volts(figures.gain_v),
+            "noise": f"{format_volts(figures.noise_v)} rms",
+            "skew": f"{skew} · {format_volts(figures.skew_v)}",
+            "settling": format_volts(figures.settling_v),
+            "worst difference": format_volts(figures.worst_v),
+        }
+        good = {"worst difference": None if within is None else figures.worst_v <= within}
+        whys = explanations.pair_difference(workspace, signal)
         facts = [
-            Fact("offset", format_volts(figures.offset_v)),
-            Fact("gain", format_volts(figures.gain_v)),
-            Fact("noise", f"{format_volts(figures.noise_v)} rms"),
-            Fact(
-                "skew", f"{format_rounded(figures.skew_s, 's', 3)} · {format_volts(figures.skew_v)}"
-            ),
-            Fact("settling", format_volts(figures.settling_v)),
-            Fact(
-                "worst difference",
-                format_volts(figures.worst_v),
-                None if within is None else figures.worst_v <= within,
-            ),
+            Fact(label, text, good.get(label), whys.get(label)) for label, text in shown.items()
         ]
     if twin is not None:
         allowed = format_si(twin.tolerance_v, "V") if twin.tolerance_v is not None else "no limit"
@@ -300,15 +303,36 @@ def comparator_panel(workspace: Workspace, signal: Signal) -> Panel:
     if mine is not None and known is not None:
         figures = comparator_metrics(workspace, mine)
         facts = [
-            Fact("trips rising", format_volts(figures.rising_v)),
-            Fact("trips falling", format_volts(figures.falling_v)),
-            Fact("one step", format_volts(figures.step_v) if figures.step_v else "–"),
-            Fact("noise", f"{format_volts(figures.noise_v)} rms"),
-            Fact("slope there", f"{format_si(figures.slope_v_s, 'V/s', 3)}"),
+            Fact(
+                "trips rising",
+                format_volts(figures.rising_v),
+                why=explanations.trip_point(workspace, mine, rising=True),
+            ),
+            Fact(
+                "trips falling",
+                format_volts(figures.falling_v),
+                why=explanations.trip_point(workspace, mine, rising=False),
+            ),
+            Fact(
+                "one step",
+                format_volts(figures.step_v) if figures.step_v else "–",
+                why=explanations.comparator_step(workspace, mine) if figures.step_v else None,
+            ),
+            Fact(
+                "noise",
+                f"{format_volts(figures.noise_v)} rms",
+                why=explanations.comparator_noise(workspace, mine),
+            ),
+            Fact(
+                "slope there",
+                f"{format_si(figures.slope_v_s, 'V/s', 3)}",
+                why=explanations.crossing_slope(workspace, mine),
+            ),
             Fact(
                 "edges a crossing",
                 figures.edges_text,
                 figures.edges <= 1.2 if figures.edges else None,
+                explanations.crossing_edges(workspace, mine),
             ),
         ]
 

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from fractions import Fraction
+from functools import partial
 
 from wattigram.core.advise import explanations
+from wattigram.core.advise.explanations import Explanation
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import format_rounded, format_si, parse_quantity
 from wattigram.core.model.design import (
@@ -55,14 +57,22 @@ def buffer_panel(workspace: Workspace, chain: Chain) -> Panel:
             "processor",
             f"{float(timing.cpu_share) * 100:.3g} %{while_it_lasts}",
             timing.cpu_share <= 1,
+            partial(explanations.cpu_share, workspace, chain),
         ),
         *_work_facts(workspace, chain),
         Fact(
             "ISR rate" if loop.read_period_s is None else "read rate",
             format_si(timing.events_hz, "Hz", 4),
+            why=partial(explanations.isr_rate, workspace, chain) if timing.events_hz else None,
         ),
         *(
-            [Fact("newest at most", f"{format_rounded(loop.oldest_s, 's', 4)} old when read")]
+            [
+                Fact(
+                    "newest at most",
+                    f"{format_rounded(loop.oldest_s, 's', 4)} old when read",
+                    why=partial(explanations.newest_age, workspace, chain),
+                )
+            ]
             if loop.read_period_s is not None
             else []
         ),
@@ -70,6 +80,7 @@ def buffer_panel(workspace: Workspace, chain: Chain) -> Panel:
             "deadline",
             format_rounded(timing.deadline_s, "s", 4),
             timing.service_s + timing.held_up_s <= timing.deadline_s,
+            partial(explanations.deadline, workspace, chain),
         )
         if timing.overwrites
         else Fact("deadline", "none, nothing is overwritten"),
@@ -77,18 +88,19 @@ def buffer_panel(workspace: Workspace, chain: Chain) -> Panel:
             "lost",
             f"{format_si(timing.lost_hz, 'S/s', 4)}" if timing.lost_hz else "none",
             not timing.lost_hz,
+            partial(explanations.results_lost, workspace, chain) if timing.lost_hz else None,
         ),
-        Fact("bytes", str(loop.bytes), why=explanations.buffer_bytes(workspace, chain)),
+        Fact("bytes", str(loop.bytes), why=partial(explanations.buffer_bytes, workspace, chain)),
         Fact(
             "wrap time",
             format_rounded(loop.lap_s, "s", 4),
-            why=explanations.wrap_time(workspace, chain),
+            why=partial(explanations.wrap_time, workspace, chain),
         ),
         Fact(
             "scans per buffer",
             f"{loop.items / slots:g}",
             loop.in_step,
-            explanations.scans_held(workspace, chain),
+            partial(explanations.scans_held, workspace, chain),
         ),
         *(
             [
@@ -205,14 +217,31 @@ def _work_facts(workspace: Workspace, chain: Chain) -> list[Fact]:
         Fact(
             "ISR" if chain.read_period_s is None else "read",
             f"{timing.cycles - later} clk · {format_rounded(isr_s, 's', 3)}",
+            why=partial(_isr, workspace, chain),
         )
     ]
     if timing.held_up_s:
-        facts.append(Fact("waits for other ISRs", f"≤ {format_rounded(timing.held_up_s, 's', 3)}"))
+        facts.append(
+            Fact(
+                "waits for other ISRs",
+                f"≤ {format_rounded(timing.held_up_s, 's', 3)}",
+                why=partial(explanations.waits_for_others, workspace, chain),
+            )
+        )
     if later:
         later_s = later / workspace.bus_clock_hz
-        facts.append(Fact("main loop per half", f"{later} clk · {format_rounded(later_s, 's', 3)}"))
+        facts.append(
+            Fact(
+                "main loop per half",
+                f"{later} clk · {format_rounded(later_s, 's', 3)}",
+                why=partial(explanations.main_time, workspace, chain),
+            )
+        )
     return facts
+
+
+def _isr(workspace: Workspace, chain: Chain) -> tuple[Explanation, Explanation]:
+    return explanations.isr_clocks(workspace, chain), explanations.isr_time(workspace, chain)
 
 
 def _main_loop(chain: Chain) -> list[Field]:

@@ -193,14 +193,14 @@ def _facts(workspace: Workspace, generator: Generator, table: WaveTable) -> tupl
         Fact("clipped", f"{made.clipped} points" if made.clipped else "nowhere", made.clipped == 0),
     ]
     if not table.in_volts and spectrum.tone_v:
-        facts += [
-            Fact("droop", f"{spectrum.droop_db:.4f} dB"),
-            Fact(
-                "nearest image",
-                f"{spectrum.image_dbc:.1f} dBc, {format_si(spectrum.image_hz, 'Hz', 5)}",
-            ),
-            Fact("quantisation", f"{format_rounded(spectrum.quantisation_v, 'V', 3)} rms"),
-        ]
+        image = f"{spectrum.image_dbc:.1f} dBc, {format_si(spectrum.image_hz, 'Hz', 5)}"
+        shown = {
+            "droop": f"{spectrum.droop_db:.4f} dB",
+            "nearest image": image,
+            "quantisation": f"{format_rounded(spectrum.quantisation_v, 'V', 3)} rms",
+        }
+        whys = explanations.table_spectrum(workspace, generator)
+        facts += [Fact(label, text, why=whys.get(label)) for label, text in shown.items()]
     return (*facts, Fact("memory", f"{table.points * 2} B"))
 
 

@@ -83,6 +83,7 @@ class ChainPage(QWidget):
         self.lens.edited.connect(document.edit)
         self.lens.drag_began.connect(document.begin_drag)
         self.lens.drag_ended.connect(document.end_drag)
+        self.lens.why_wanted.connect(self._explain)
         self.rows.edited.connect(document.edit)
         self.rows.drag_began.connect(document.begin_drag)
         self.rows.drag_ended.connect(document.end_drag)
@@ -259,6 +260,11 @@ class ChainPage(QWidget):
         if isinstance(selection, Selection):
             self.select(selection)
         self.menu_wanted.emit(selection, point)
+
+    def _explain(self, selection: Selection, label: str) -> None:
+        """Select what has a number, and ask for how that came about."""
+        self.select(selection)
+        self.inspector.why_wanted.emit(label)
 
     def show_finding(self, finding: Finding) -> None:
         """Select the place that a finding speaks of."""

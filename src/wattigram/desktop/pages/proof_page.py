@@ -417,6 +417,11 @@ class ProofPage(QWidget):
         at = next((number for number, one in enumerate(judged) if one is row.verdict), None)
         self.view.show_evidence(self._evidence[at] if at is not None else None, index)
 
+    @property
+    def signal(self) -> str:
+        """What the chosen verdict is about; "" without one."""
+        return self.rows[self.current].verdict.signal if 0 <= self.current < len(self.rows) else ""
+
     def seen_tables(self) -> tuple[SeenTable, ...]:
         """What is drawn here, in words."""
         proof = (proof_table(self.proof),) if self.proof is not None else ()

@@ -26,6 +26,7 @@ from wattigram.core.capture.recording import Reading, Recording
 from wattigram.core.capture.recording.laid_over import Alignment, alignment_shift_s, laid_over
 from wattigram.core.capture.session import Snapshot
 from wattigram.core.judge.measured import Measured, Place, Sought, Wanted, measure, next_place
+from wattigram.core.model.design import Workspace
 from wattigram.desktop.state.jobs import Job
 from wattigram.desktop.theme import heading_font
 from wattigram.desktop.widgets.seen_table import SeenTable
@@ -265,6 +266,14 @@ class StreamsPage(QWidget):
         return laid_over(
             self.data.recording, self._below.recording, self._below.path.stem, self._shift_s
         )
+
+    @property
+    def workspace(self) -> Workspace | None:
+        """The design that the board had of which this is; None of the recording of another tool."""
+        if self.now is not None:
+            return self.now.run.workspace
+        take = self.data.take if self.data is not None else None
+        return take.workspace if take is not None else None
 
     def show_folders(self, folders: tuple[Path, ...]) -> None:
         """List a project's takes, and open the newest where nothing is shown."""

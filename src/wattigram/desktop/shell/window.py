@@ -145,7 +145,9 @@ class MainWindow(QMainWindow):
             self.run_job,
             self.notice.say,
         )
-        self.explaining = Explaining(self, self.book, self.actions_list, self.show_page)
+        self.explaining = Explaining(
+            self, self.book, self.actions_list, self.show_page, lambda: self.document.workspace
+        )
         self.as_tables = AsTables(self, document, self.actions_list, self.book.seen)
         self.rows_of_others = RowsOfOthers(
             self, document, self.board, self.board_choice, self.run_job, self._show_now
@@ -649,6 +651,8 @@ class MainWindow(QMainWindow):
     def _open_row_menu(self, _selection: object, point: object) -> None:
         menu = QMenu(self)
         menu.addActions(self.actions_list.groups["Signal"])
+        menu.addSeparator()
+        menu.addAction(self.actions_list.named("Where do these numbers come from?"))
         assert isinstance(point, QPoint)
         menu.popup(point)
 

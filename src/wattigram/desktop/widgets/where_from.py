@@ -50,7 +50,7 @@ class WhereFrom(QDialog):
             f"{panel.title}. What is underlined is stated in the design: a click, or Enter, goes there."
         )
         self._places = []
-        parts = [self._html(fact.label, fact.why) for fact in panel.facts if fact.why is not None]
+        parts = [self._html(fact.label, fact.whys) for fact in panel.facts if fact.whys]
         if not parts:
             parts = ["<p>Nothing that is shown here has a formula of its own.</p>"]
         bar = self.text.verticalScrollBar()
@@ -61,8 +61,10 @@ class WhereFrom(QDialog):
         elif bar is not None:
             bar.setValue(before)
 
-    def show_measured(self, measured: Measured, chosen: str = "") -> None:
-        """Show how each figure of a measurement is worked out."""
+    def show_measured(
+        self, measured: Measured, chosen: str = "", beside: Panel | None = None
+    ) -> None:
+        """Show how each figure of a measurement is worked out, and what was expected ``beside``."""
         from wattigram.core.judge.measured import (  # late: the window starts without it
             explanation_of,
             way_of,
@@ -81,26 +83,32 @@ class WhereFrom(QDialog):
                 told += f" [{way.source}]"
             said = f'<p style="margin:1px 0 1px {INDENT_PX}px">{escape(told)}</p>' if told else ""
             if why is not None:
-                parts.append(self._html(figure.title, why, said))
+                parts.append(self._html(figure.title, (why,), said))
                 continue
             name = f'<a name="{_anchor(figure.title)}"></a>'
             head = f"<p style='margin:1px 0'>{name}<b>{escape(figure.title)} {escape(figure.text)}</b></p>"
             parts.append(f"{head}{said}{_line()}")
+        if beside is not None:
+            parts.append(f"<p><b>{escape(beside.title)}</b>, as the design expects it</p>{_line()}")
+            parts += [self._html(fact.label, fact.whys) for fact in beside.facts if fact.whys]
         self.text.setHtml("".join(parts))
         if chosen:
             self.text.scrollToAnchor(_anchor(chosen))
 
-    def _html(self, label: str, why: Explanation, after: str = "") -> str:
+    def _html(self, label: str, whys: tuple[Explanation, ...], after: str = "") -> str:
         rows = []
-        for number, (depth, text, place) in enumerate(lines(why)):
+        told = (row for why in whys for row in lines(why))
+        for number, (depth, text, place) in enumerate(told):
             said = escape(text)
             if place is not None:
                 self._places.append(place)
                 value, _, origin = said.partition(": ")
                 link = f'<a href="place:{len(self._places) - 1}">{origin}</a>'
                 said = f"{value}: {link}"
+            if depth == 0:
+                said = f"<b>{said}</b>"
             if number == 0:
-                said = f'<a name="{_anchor(label)}"></a><b>{said}</b>'
+                said = f'<a name="{_anchor(label)}"></a>{said}'
             rows.append(f'<p style="margin:1px 0 1px {depth * INDENT_PX}px">{said}</p>')
         return f"{''.join(rows)}{after}{_line()}"
 

@@ -45,9 +45,29 @@ class Given(msgspec.Struct, frozen=True):
     @property
     def text(self) -> str:
         """The value with its unit."""
-        if self.unit in {"", "clk", "bit", "LSB"} and self.value == int(self.value):
-            return f"{int(self.value)} {self.unit}".strip()
-        return format_si(self.value, self.unit, 6)
+        return _plain(self.value, self.unit)
+
+
+class Found(msgspec.Struct, frozen=True):
+    """Something that no formula gives: it is looked for, or counted event by event, from what is stated.
+
+    Attributes
+    ----------
+    how : how it is found, in words
+    terms : what it depends on
+    """
+
+    name: str
+    word: str
+    value: Number
+    unit: str
+    how: str
+    terms: tuple[Given | Derived | Found, ...] = ()
+
+    @property
+    def text(self) -> str:
+        """The value with its unit."""
+        return _plain(self.value, self.unit)
 
 
 class Derived(msgspec.Struct, frozen=True):
@@ -66,6 +86,12 @@ class Derived(msgspec.Struct, frozen=True):
     def text(self) -> str:
         """The value with its unit."""
         return self.why.text
+
+
+def _plain(value: Number, unit: str) -> str:
+    if unit in {"", "clk", "bit", "LSB"} and value == int(value):
+        return f"{int(value)} {unit}".strip()
+    return format_si(value, unit, 6)
 
 
 Write = Callable[[Number, str], str]
@@ -96,7 +122,7 @@ class Explanation(msgspec.Struct, frozen=True):
 
     title: str
     formula: str
-    terms: tuple[Given | Derived, ...]
+    terms: tuple[Given | Derived | Found, ...]
     unit: str
     format: Write = rounded(4)
     source: str = ""
@@ -124,8 +150,31 @@ class Explanation(msgspec.Struct, frozen=True):
 
     @property
     def is_stated(self) -> bool:
-        """It is one given value and no more."""
-        return len(self.terms) == 1 and self.formula == self.terms[0].name
+        """It is one value, given or found, and no more."""
+        return (
+            len(self.terms) == 1
+            and self.formula == self.terms[0].name
+            and not isinstance(self.terms[0], Derived)
+        )
+
+
+def stated(
+    title: str, value: Number, unit: str, origin: str, place: Place | None, write: Write
+) -> Explanation:
+    """A number that is stated as it is shown: by the part, or in the design."""
+    return Explanation(title, "it", (Given("it", title, value, unit, origin, place),), unit, write)
+
+
+def looked_for(
+    title: str,
+    value: Number,
+    unit: str,
+    how: str,
+    terms: tuple[Given | Derived | Found, ...],
+    write: Write,
+) -> Explanation:
+    """A number that no formula gives, with how it is found and what it depends on."""
+    return Explanation(title, "it", (Found("it", title, value, unit, how, terms),), unit, write)
 
 
 def lines(why: Explanation) -> Iterator[tuple[int, str, Place | None]]:
@@ -138,13 +187,26 @@ def _lines(
     why: Explanation, depth: int, told: set[tuple[str, str]]
 ) -> Iterator[tuple[int, str, Place | None]]:
     told.add((why.title, why.in_values))
+    if why.is_stated:
+        yield from _terms(why.terms, depth, told)
+        return
     yield depth, f"{why.title} = {why.in_words}", None
-    if not why.is_stated:
-        source = f"   [{why.source}]" if why.source else ""
-        yield depth + 1, f"= {why.in_values} = {why.text}{source}", None
-    for term in why.terms:
+    source = f"   [{why.source}]" if why.source else ""
+    yield depth + 1, f"= {why.in_values} = {why.text}{source}", None
+    yield from _terms(why.terms, depth + 1, told)
+
+
+def _terms(
+    terms: tuple[Given | Derived | Found, ...], depth: int, told: set[tuple[str, str]]
+) -> Iterator[tuple[int, str, Place | None]]:
+    """What is stated first, then what follows from it, and what is found."""
+    for term in terms:
         if isinstance(term, Given):
-            yield depth + 1, f"{term.word} {term.text}: {term.origin}", term.place
-    for term in why.terms:
+            yield depth, f"{term.word} {term.text}: {term.origin}", term.place
+    for term in terms:
         if isinstance(term, Derived) and (term.why.title, term.why.in_values) not in told:
-            yield from _lines(term.why, depth + 1, told)
+            yield from _lines(term.why, depth, told)
+        elif isinstance(term, Found) and (term.word, term.text) not in told:
+            told.add((term.word, term.text))
+            yield depth, f"{term.word} {term.text}: {term.how}", None
+            yield from _terms(term.terms, depth + 1, told)

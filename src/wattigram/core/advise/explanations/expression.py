@@ -23,6 +23,7 @@ _FUNCTIONS: dict[str, Callable[..., Number]] = {
     "log2": math.log2,
     "log10": math.log10,
     "acos": math.acos,
+    "sin": math.sin,
     "ceil": lambda value: Fraction(math.ceil(value)),
     "floor": lambda value: Fraction(math.floor(value)),
     "round": lambda value: Fraction(round(value)),
@@ -49,7 +50,8 @@ def _value(node: ast.expr, values: Mapping[str, Number]) -> Number:
         case ast.Constant(value=int() as number):
             return Fraction(number)
         case ast.Name(id=name):
-            return values[name]
+            known = values[name]
+            return Fraction(known) if isinstance(known, int) else known  # a quotient stays exact
         case ast.UnaryOp(op=ast.USub(), operand=operand):
             return -_value(operand, values)
         case ast.BinOp(left=left, op=op, right=right) if type(op) in _OPERATIONS:

@@ -8,8 +8,10 @@ from wattigram.core.advise.explanations.explanation import (
     Given,
     Place,
     rounded,
+    stated,
 )
 from wattigram.core.advise.explanations.timing import bus_clock
+from wattigram.core.base.quantity import format_si
 from wattigram.core.model.design import Reaction, UartSetup, Workspace
 from wattigram.core.model.design.reaction import output_of
 from wattigram.core.predict.program import sent_bytes
@@ -40,6 +42,32 @@ def baud(workspace: Workspace, uart: UartSetup) -> Explanation:
         "baud",
         lambda value, unit: f"{float(value):.1f} {unit}",
     )
+
+
+def baud_error(workspace: Workspace, uart: UartSetup) -> tuple[Explanation, ...]:
+    """By which share the real rate is off, and what the clock's tolerance adds."""
+    terms = (
+        Derived("actual", "actual", baud(workspace, uart)),
+        Given("wanted", "baud", uart.baud, "", f"{uart.name}: baud", _place(uart)),
+    )
+    error = Explanation(
+        "error",
+        "actual / wanted - 1",
+        terms,
+        "",
+        lambda value, _unit: f"{float(value) * 100:+.3f} %",
+    )
+    if not workspace.clock_tolerance:
+        return (error,)
+    tolerance = stated(
+        "clock tolerance",
+        workspace.clock_tolerance,
+        "",
+        "project: clock tolerance",
+        Place(facet="project"),
+        lambda value, _unit: format_si(float(value), "%"),
+    )
+    return error, tolerance
 
 
 def character_time(workspace: Workspace, uart: UartSetup) -> Explanation:

@@ -5,13 +5,16 @@ from __future__ import annotations
 from wattigram.core.advise.explanations.explanation import (
     Derived,
     Explanation,
+    Found,
     Given,
     Place,
+    looked_for,
     rounded,
     short,
+    stated,
 )
-from wattigram.core.model.design import Chain, TimerTrigger, Workspace
-from wattigram.core.predict.timing import scan_timing, slot_order, starts_each
+from wattigram.core.model.design import Chain, Workspace
+from wattigram.core.predict.timing import scan_timing, slot_order, software_step, starts_each
 
 
 def bus_clock(workspace: Workspace) -> Given:
@@ -40,6 +43,31 @@ def converter_clock(workspace: Workspace, chain: Chain) -> Explanation:
         ),
         "Hz",
         short(4),
+    )
+
+
+def clock_range(workspace: Workspace, chain: Chain) -> tuple[Explanation, ...]:
+    """Slowest and quickest clock that the part allows."""
+    converter, part = workspace.converter(chain), f"part: {chain.converter}"
+    ends = (("slowest clock", converter.clock_low_hz), ("quickest clock", converter.clock_high_hz))
+    return tuple(stated(title, hz, "Hz", part, None, short(4)) for title, hz in ends)
+
+
+def oscillator(workspace: Workspace, chain: Chain) -> tuple[Explanation, ...]:
+    """The converter's own oscillator; none where it has none."""
+    known, part = workspace.converter(chain).oscillator, f"part: {chain.converter}"
+    if known is None:
+        return ()
+    return (
+        stated("internal oscillator", known.clock_hz, "Hz", part, None, short(4)),
+        stated(
+            "its tolerance",
+            known.tolerance,
+            "",
+            part,
+            None,
+            lambda value, _unit: f"{float(value) * 100:.3g} %",
+        ),
     )
 
 
@@ -119,11 +147,91 @@ def is_plain(workspace: Workspace, chain: Chain) -> bool:
     )
 
 
-def scan_time(workspace: Workspace, chain: Chain) -> Explanation | None:
-    """All slots of a scan, one after the other; None where something else comes between them."""
-    if not is_plain(workspace, chain):
-        return None
-    return _sum_of_slots(workspace, chain, len(chain.slots), "scan time")
+def _starts_singly(workspace: Workspace, chain: Chain) -> bool:
+    """Each trigger starts one slot."""
+    return (
+        chain.per_trigger == "conversion" and scan_timing(workspace, chain).trigger.pace != "self"
+    )
+
+
+def scan_time(workspace: Workspace, chain: Chain) -> Explanation:
+    """All slots of a scan, one after the other, with what software does between them; the first of them
+    where each has a trigger of its own."""
+    cycle, count = scan_timing(workspace, chain), len(chain.slots)
+    if cycle.served is not None:
+        return looked_for(
+            "scan time",
+            cycle.busy_s,
+            "s",
+            "followed from scan to scan: its slots, the wait until the program has seen each result, its work, and the "
+            "start of the next scan; the mean",
+            (
+                Derived("slots", "slots", _sum_of_slots(workspace, chain, count, "slots")),
+                *software_terms(workspace, chain),
+            ),
+            rounded(6),
+        )
+    if _starts_singly(workspace, chain):
+        first = Derived("first", "slot 1", _with_software(workspace, chain, 0))
+        return Explanation("scan time", "first", (first,), "s", rounded(6))
+    if not starts_each(workspace, chain):
+        return _sum_of_slots(workspace, chain, count, "scan time")
+    slots = Derived("slots", "slots", _sum_of_slots(workspace, chain, count, "slots"))
+    number = Given("count", "slots of the scan", count, "", f"{chain.converter}: sequence")
+    between = Derived("between", "software after each", _between(workspace, chain))
+    return Explanation(
+        "scan time", "slots + count * between", (slots, number, between), "s", rounded(6)
+    )
+
+
+def _with_software(workspace: Workspace, chain: Chain, place: int) -> Explanation:
+    """A slot, and what software does until the next can start."""
+    own = slot_length(workspace, chain, place)
+    if not starts_each(workspace, chain):
+        return own
+    terms = (
+        Derived("own", "conversion of it", own),
+        Derived("between", "software after each", _between(workspace, chain)),
+    )
+    return Explanation(own.title, "own + between", terms, "s", rounded(4))
+
+
+def software_terms(workspace: Workspace, chain: Chain) -> tuple[Given | Found, ...]:
+    """Clocks of the program from a result to the next start."""
+    step, clock_hz = software_step(workspace, chain), workspace.bus_clock_hz
+    there = Place(chain.converter, 0, chain.slots[0].signal, "transfer")
+    part = f"part: processor of {workspace.part.name}"
+    by_result = chain.readout.kind in {"polling", "interrupt"}
+    notice = (
+        "half a round of its loop"
+        if chain.readout.kind == "polling"
+        else "interrupt entry, half its jitter"
+    )
+    restart = Given(
+        "restart",
+        "pointing and starting",
+        step.restart_s * clock_hz,
+        "clk",
+        f"part: {chain.converter}",
+    )
+    return (
+        Given("notice", f"until noticed: {notice}", step.notice_s * clock_hz, "clk", part),
+        *(
+            [Given("handle", "work", step.handle_s * clock_hz, "clk", chain.buffer.name, there)]
+            if by_result
+            else []
+        ),
+        restart,
+    )
+
+
+def _between(workspace: Workspace, chain: Chain) -> Explanation:
+    """What software does between two slots that it starts by itself."""
+    terms = software_terms(workspace, chain)
+    total = " + ".join(term.name for term in terms)
+    return Explanation(
+        "software after each", f"({total}) / clock", (*terms, bus_clock(workspace)), "s", rounded(4)
+    )
 
 
 def _sum_of_slots(workspace: Workspace, chain: Chain, count: int, title: str) -> Explanation:
@@ -135,80 +243,45 @@ def _sum_of_slots(workspace: Workspace, chain: Chain, count: int, title: str) ->
     return Explanation(title, formula, tuple(terms), "s", rounded(6))
 
 
-def sampling_instant(workspace: Workspace, chain: Chain, place: int) -> Explanation | None:
-    """When a slot's voltage is frozen, after the scan's trigger; None where software comes between."""
-    if not is_plain(workspace, chain) or scan_timing(workspace, chain).slots[place].repeats > 1:
-        return None
+def sampling_instant(workspace: Workspace, chain: Chain, place: int) -> Explanation:
+    """When a slot's voltage is frozen, after the scan's trigger."""
+    timing = scan_timing(workspace, chain).slots[place]
     own = Derived("own", "sampling", sampling(workspace, chain, place))
-    if place == 0:
-        return Explanation("sampling instant", "own", (own,), "s", rounded(6))
-    before = _sum_of_slots(workspace, chain, place, "slots before")
-    return Explanation(
-        "sampling instant",
-        "before + own",
-        (Derived("before", "slots before", before), own),
-        "s",
-        rounded(6),
-    )
-
-
-def trigger_period(workspace: Workspace, chain: Chain) -> Explanation | None:
-    """What the timer makes of the period that is wanted; None without one."""
-    own = workspace.project.own_trigger(chain)
-    setting = scan_timing(workspace, chain).timer
-    if not isinstance(own, TimerTrigger) or setting is None:
-        return None
-    there = Place(chain.converter, facet="start")
-    return Explanation(
-        "period",
-        "prescaler * counts / clock",
-        (
-            Given("prescaler", "prescaler", setting.prescaler, "", f"{own.timer}", there),
-            Given("counts", "counts", setting.period_counts, "", f"{own.timer}", there),
-            bus_clock(workspace),
-        ),
-        "s",
-        rounded(6),
-    )
-
-
-def slack(workspace: Workspace, chain: Chain) -> Explanation | None:
-    """What is left of the period."""
-    period, busy = trigger_period(workspace, chain), scan_time(workspace, chain)
-    if period is None or busy is None:
-        return None
-    terms = (Derived("period", "period", period), Derived("busy", "scan time", busy))
-    return Explanation("slack", "period - busy", terms, "s", rounded(6))
-
-
-def scan_rate(workspace: Workspace, chain: Chain) -> Explanation | None:
-    """Scans in a second; None where triggers are missed, or come unevenly."""
-    period, cycle = trigger_period(workspace, chain), scan_timing(workspace, chain)
-    if period is None or cycle.missed_hz or cycle.triggers_per_cycle != 1:
-        return None
-    return Explanation(
-        "scan rate",
-        "1 / period",
-        (Derived("period", "period", period),),
-        "Hz",
-        short(6),
-    )
-
-
-def signal_rate(workspace: Workspace, chain: Chain, place: int) -> Explanation | None:
-    """Samples of a slot's signal in a second, of all its slots."""
-    rate, slot = scan_rate(workspace, chain), chain.slots[place]
-    if rate is None or chain.read_period_s is not None:
-        return None
-    count = len(chain.places_of(slot.signal))
-    there = Place(chain.converter, place, slot.signal, "sample")
-    return Explanation(
-        "rate",
-        "slots * scans",
-        (
-            Given("slots", "slots of the signal", count, "", f"{chain.converter}: sequence", there),
-            Derived("scans", "scan rate", rate),
-        ),
-        "Hz",
-        short(5),
-    )
+    terms: list[Given | Derived | Found] = [own]
+    formula = "own"
+    if timing.repeats > 1:
+        slot = chain.slots[place]
+        there = Place(chain.converter, place, slot.signal, "filter")
+        terms += [
+            Given(
+                "repeats",
+                "repeats",
+                timing.repeats,
+                "",
+                f"{slot.signal}: filter in hardware",
+                there,
+            ),
+            Derived("conversion", "conversion", conversion(workspace, chain)),
+        ]
+        formula = "(repeats - 1) * (own + conversion) + own"
+    if place and is_plain(workspace, chain):
+        before = _sum_of_slots(workspace, chain, place, "slots before")
+        terms.insert(0, Derived("before", "slots before", before))
+        formula = f"before + {formula}"
+    elif timing.start_s:
+        how = (
+            "the trigger that finds the converter free"
+            if _starts_singly(workspace, chain)
+            else ("slots before it, with what software does between them")
+        )
+        start = Found(
+            "start",
+            "start",
+            timing.start_s,
+            "s",
+            how,
+            (Derived("busy", "scan time", scan_time(workspace, chain)),),
+        )
+        terms.insert(0, start)
+        formula = f"start + {formula}"
+    return Explanation("sampling instant", formula, tuple(terms), "s", rounded(6))

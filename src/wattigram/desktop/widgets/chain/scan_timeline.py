@@ -7,7 +7,8 @@ from fractions import Fraction
 
 import msgspec
 from PyQt6.QtCore import QEvent, QPointF, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent, QMouseEvent, QWheelEvent
+from PyQt6.QtGui import QContextMenuEvent, QKeyEvent, QMouseEvent, QWheelEvent
+from PyQt6.QtWidgets import QMenu
 
 from wattigram.core.model.design import sampled_alike
 from wattigram.core.model.design.edits import Edit, MoveSlot, SetPeriod, SetSampling, SetSamplings
@@ -34,6 +35,8 @@ class ScanTimeline(ScanTimelineView):
     selected = pyqtSignal(object)
     drag_began = pyqtSignal()
     drag_ended = pyqtSignal()
+    why_wanted = pyqtSignal(object, str)
+    """(Selection, label): the fact of a panel that says what is drawn under the mouse."""
 
     def __init__(self) -> None:
         super().__init__()
@@ -218,6 +221,42 @@ class ScanTimeline(ScanTimelineView):
             self.update()
         else:
             super().keyPressEvent(event)
+
+    def number_at(self, point: QPointF) -> tuple[Selection, str] | None:
+        """Where the number stands that is drawn at a point to scale: a panel, and the label of a fact."""
+        if self._workspace is None or not self._cycles:
+            return None
+        lane = int((point.y() - self._graph().top()) // self._lane_height)
+        if point.y() < self._graph().top() or not 0 <= lane < len(self._cycles) + 3:
+            return None
+        if lane == 0:
+            return Selection(self._cycles[0].converter, facet="start"), "triggers"
+        if lane > len(self._cycles):
+            label = "ISR rate" if lane == len(self._cycles) + 1 else "ISR"
+            cycle = self._cycles[0]
+            return Selection(cycle.converter, 0, cycle.slots[0].signal, "transfer"), label
+        cycle = self._cycles[lane - 1]
+        after_s = self._seconds_at(point.x()) % float(cycle.cycle_s)
+        for slot in cycle.slots:
+            start_s, end_s, _sampling_s = slot.drawn_s
+            if start_s <= after_s <= end_s:
+                within_s = (after_s - start_s) % float(slot.each_s)
+                label = "sampling" if within_s <= float(slot.sampling_s) else "conversion"
+                return Selection(cycle.converter, slot.place, slot.signal, "sample"), label
+        return Selection(cycle.converter, facet="start"), "slack"
+
+    def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
+        """Offer where the number comes from that is drawn here."""
+        found = self.number_at(QPointF(event.pos())) if event is not None else None
+        if event is None or found is None:
+            return
+        selection, label = found
+        menu = QMenu(self)
+        of = f" of slot {selection.place + 1}" if label in {"sampling", "conversion"} else ""
+        action = menu.addAction(f"Where does it come from? {label}{of}")
+        assert action is not None
+        action.triggered.connect(lambda: self.why_wanted.emit(selection, label))
+        menu.popup(event.globalPos())
 
     def leaveEvent(self, event: QEvent | None) -> None:
         """Let the cursor go."""
