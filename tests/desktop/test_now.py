@@ -16,7 +16,7 @@ from wattigram.core.capture.session.live_run import LiveChannel
 from wattigram.core.capture.take import open_take
 from wattigram.core.capture.transport import SampleRun
 from wattigram.core.model.design import Workspace, signal_scale
-from wattigram.desktop.pages.page_stack import PROOF, STREAMS
+from wattigram.desktop.pages.page_stack import CHAIN, PROOF, STREAMS
 from wattigram.desktop.pages.streams_page import StreamsPage
 from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.widgets.streams.changing_strip import ChangingStrip
@@ -97,8 +97,12 @@ def test_meters_hold_extremes_until_told(now: StreamsPage, wait: Wait) -> None:
     assert "mean 1.6" in lines["Coil current"]
     coil = now.now.run.channels["Coil current", False]  # type: ignore[union-attr]
     assert coil.low_v == pytest.approx(0.9, abs=0.01)
+    coil.low_v = 0.2  # as if there had been a spike
+    seen = coil.end
+    wait(lambda: coil.end > seen + 2000)
+    assert coil.low_v == 0.2
     press(now.plot, Qt.Key.Key_R)
-    assert coil.low_v == np.inf
+    assert coil.low_v > 0.8
     wait(lambda: coil.low_v < 1.0)
     assert not now.meters.grab().isNull()
 
@@ -371,3 +375,18 @@ def test_rows_of_other_firmware_become_the_board(
     wait(lambda: page.analysis.measured is not None)  # although it is over already
     window.document.stack.undo()
     assert window.document.workspace.project.rows is None
+
+
+def test_rows_cost_nothing_while_they_are_not_seen(window: MainWindow, wait: Wait) -> None:
+    """But somebody who looks at streams, as the wiring check does, goes on seeing them."""
+    window.board.start()
+    wait(lambda: bool(window.board.latest.pictures))
+    window.show_page(STREAMS)
+    wait(lambda: not window.board.latest.pictures)
+    window.bench_actions.check_wiring()
+    wait(lambda: bool(window.board.latest.pictures))
+    window.bench_actions.wiring_bar.stop()
+    wait(lambda: not window.board.latest.pictures)
+    window.show_page(CHAIN)
+    wait(lambda: bool(window.board.latest.pictures))
+    window.board.stop()

@@ -20,12 +20,19 @@ from wattigram.core.capture.session.board_process import ImageBoardProcess
 from wattigram.core.capture.take import open_take
 from wattigram.core.emulator.board_setup import board_setup
 from wattigram.core.judge import prove
-from wattigram.core.model.design import Dma, Interrupt, Polling, Workspace, open_workspace
+from wattigram.core.model.design import (
+    Dma,
+    Interrupt,
+    Polling,
+    Workspace,
+    open_workspace,
+    part_faults,
+)
 from wattigram.core.model.design.part_change import on_other_part
 from wattigram.core.model.design.project_file import parse_project
 from wattigram.core.model.design.workspace import join_workspace
 from wattigram.core.model.part import Part
-from wattigram.core.silicon.registers import differences
+from wattigram.core.silicon.registers import as_set_up, differences
 
 pytestmark = needs_compiler
 LAMP = EXAMPLES / "kiln-lamp" / "kiln-lamp.wattigram.toml"
@@ -87,6 +94,57 @@ def test_results_are_those_of_the_design(name: str, heron: Part, tmp_path: Path)
         # A main loop that looks for results as well comes to a lamp a little later.
         slower = ["Trip lamp acts within 20 µs each time"] if name == "polling" else []
         assert failed == slower
+
+
+@pytest.mark.parametrize("reference", ["internal", "supply", None])
+def test_a_dac_has_the_reference_that_is_chosen_for_it(
+    reference: str | None, heron: Part, tmp_path: Path
+) -> None:
+    """Its full scale follows in the table's codes, in the register that chooses, and at the pin."""
+    workspace = fetched(bridge(heron), Dma(channel="CH0"))
+    project = workspace.project
+    wave = project.tables[0].replaced(amplitude_v=0.5, offset_v=0.7)
+    output = project.generators[0].replaced(reference=reference)
+    workspace = workspace.with_project(project.replaced(generators=(output,), tables=(wave,)))
+    dac = heron.dacs[0]
+    full_v = {"internal": 1.5, "supply": 3.0, None: 3.0}[reference]
+    assert workspace.full_scale_v(dac) == full_v
+    built_c = built(workspace, tmp_path / "c")
+    with (
+        record(workspace, SECONDS, tmp_path / "model.h5") as design,
+        record(workspace, SECONDS, tmp_path / "image.h5", f"image:{built_c.elf}") as image,
+    ):
+        assert np.array_equal(image.items(0), design.items(0))
+        assert not differences(workspace, image.register_writes)
+        verdicts = prove(workspace, image).verdicts
+        assert [one.outcome for one in verdicts if "Trip lamp" not in one.text].count("fails") == 0
+    (played,) = as_set_up(workspace).project.generators
+    assert played.reference == (reference or "supply")
+
+
+def test_a_reference_that_a_dac_does_not_have_is_refused(heron: Part) -> None:
+    project = bridge(heron).project
+    output = project.generators[0].replaced(reference="bandgap")
+    faults = part_faults(project.replaced(generators=(output,)), heron)
+    assert faults == (
+        "“Sine”: reference of VOUT bandgap is not to be had on Heron H5. Choose one of supply, internal, pin.",
+    )
+
+
+def test_a_dac_s_reference_pin_must_be_wired(heron: Part) -> None:
+    workspace = bridge(heron)
+    output = workspace.project.generators[0].replaced(reference="pin")
+    project = workspace.project.replaced(generators=(output,))
+    (found,) = [
+        one
+        for one in find_all(workspace.with_project(project))
+        if one.code.startswith("reference-")
+    ]
+    assert (found.code, found.signal) == ("reference-not-wired", "Sine")
+    assert found.remedy is not None
+    mended = workspace.with_project(found.remedy.apply(project))
+    assert mended.full_scale_v(heron.dacs[0]) == 2.5
+    assert not [one for one in find_all(mended) if one.code.startswith("reference-")]
 
 
 @pytest.mark.parametrize("core", ["cortex-m4", "cortex-m0plus"])

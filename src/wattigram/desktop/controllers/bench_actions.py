@@ -54,6 +54,7 @@ class BenchActions:
         actions.add("Bench", "Play a recorded file on the selected pin…", "", self.play_dialog)
         actions.add("Bench", "Check the wiring step by step", "", self.check_wiring)
         board.snapshot.connect(self.wiring_bar.show_snapshot)
+        self.wiring_bar.looks.connect(page.watch)
 
     def _wiring(self) -> Wiring | None:
         """What is wired to the selected signal."""

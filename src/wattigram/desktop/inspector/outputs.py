@@ -100,6 +100,15 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
             tuple(KINDS.values()),
         ),
     ]
+    if dac.references:
+        fields.append(
+            Field(
+                "reference",
+                workspace.dac_reference(dac),
+                lambda text: changed(reference=text),
+                dac.references,
+            )
+        )
     match generator.output:
         case ConstantLevel() as level:
             code = int(made.codes[0])

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from PyQt6.QtCore import QRect, Qt, pyqtSignal
-from PyQt6.QtGui import QKeyEvent
+from PyQt6.QtGui import QHideEvent, QKeyEvent, QShowEvent
 from PyQt6.QtWidgets import QHBoxLayout, QScrollArea, QSplitter, QVBoxLayout, QWidget
 
 from wattigram.core.advise.findings import Finding, cell_of
@@ -63,6 +63,7 @@ class ChainPage(QWidget):
         self._document = document
         self.selection = default_selection(document.workspace)
         self.span = "auto"
+        self._is_watched = False
         self.rows = ChainView()
         self.outputs = OutputRows()
         self.lens = ScanTimeline()
@@ -209,8 +210,16 @@ class ChainPage(QWidget):
         self.outputs.show_snapshot(snapshot)
         self.loops.show_places(snapshot.loop_places)
 
+    def watch(self, wanted: bool) -> None:
+        """Go on asking for streams while another page is in sight, for somebody who looks at them; or stop it."""
+        self._is_watched = wanted
+        self.request_views()
+
     def request_views(self) -> None:
-        """Say what the rows need of the stream."""
+        """Say what the rows need of the stream: nothing while nobody sees them."""
+        if not self.isVisible() and not self._is_watched:
+            self.views_changed.emit(())
+            return
         workspace = self._document.workspace
         requests = []
         for signal in workspace.project.signals:
@@ -297,6 +306,16 @@ class ChainPage(QWidget):
         """Apply a finding's remedy."""
         if finding.remedy is not None:
             self._document.edit(finding.remedy)
+
+    def showEvent(self, event: QShowEvent | None) -> None:
+        """Rows are seen again."""
+        super().showEvent(event)
+        self.request_views()
+
+    def hideEvent(self, event: QHideEvent | None) -> None:
+        """Rows cost nothing as long as another page is in sight."""
+        super().hideEvent(event)
+        self.request_views()
 
     def keyPressEvent(self, event: QKeyEvent | None) -> None:
         """Escape brings the keyboard back to the rows."""

@@ -156,11 +156,14 @@ def dac_count(workspace: Workspace, dac: Dac) -> Explanation:
 
 
 def _reference(workspace: Workspace, dac: Dac) -> Given:
-    """The project's reference, or the DAC's own."""
-    volts = workspace.full_scale_v(dac)
+    """The project's reference, one that is chosen for the DAC, or the one that it always has."""
+    volts, name = workspace.full_scale_v(dac), workspace.dac_reference(dac)
     if dac.reference is not None:
-        return Given("reference", "reference", volts, "V", f"part: reference {dac.reference}")
-    origin, place = f"reference {workspace.project.reference}", Place(facet="project")
+        return Given("reference", "reference", volts, "V", f"part: reference {name}")
+    origin, place = f"reference {name}", Place(facet="project")
+    output = next((one for one in workspace.project.generators if one.dac == dac.name), None)
+    if dac.references and output is not None:
+        place = Place(section="generators", output=output.name)
     return Given("reference", "reference", volts, "V", origin, place)
 
 

@@ -21,8 +21,10 @@ from wattigram.core.model.design import (
     given_sampling,
     part_faults,
     pointed_pins,
+    reference_voltage,
 )
 from wattigram.core.model.design.edits import AddSlot, SetPin, SetWiring
+from wattigram.core.model.part import Reference
 from wattigram.core.predict.accuracy import adequate_sampling_s
 from wattigram.core.predict.pins import input_resistance_ohm, input_source
 from wattigram.core.predict.timing import scan_timing
@@ -111,16 +113,34 @@ def pin_not_wired(workspace: Workspace) -> Iterator[Finding]:
 
 @rule("reference-floats", "reference-not-steady", "reference-not-wired")
 def reference_not_held(workspace: Workspace) -> Iterator[Finding]:
-    """Every reading wanders with the reference."""
-    pin = workspace.reference_pin
-    if pin is None or not workspace.project.chains:
-        return
-    reference = workspace.project.reference
+    """Every reading, or what a DAC puts out, wanders with the reference."""
+    seen = set()
+    for name, what, signal in _references_used(workspace):
+        reference = workspace.part.reference(name)
+        if reference is not None and reference.pin is not None and name not in seen:
+            seen.add(name)
+            yield from _not_held(workspace, reference, what, signal)
+
+
+def _references_used(workspace: Workspace) -> Iterator[tuple[str, str, str]]:
+    """Name of each reference, what wanders with it, and the output that does; "" for readings."""
+    if workspace.project.chains:
+        yield workspace.project.reference, "every reading", ""
+    for generator in workspace.project.generators:
+        dac = workspace.part.dac(generator.dac)
+        if dac is not None:
+            yield workspace.dac_reference(dac), f"what {generator.name} puts out", generator.name
+
+
+def _not_held(
+    workspace: Workspace, reference: Reference, what: str, output: str
+) -> Iterator[Finding]:
+    """What is wrong with the pin of a reference."""
+    pin, name = reference.pin, reference.name
+    assert pin is not None
     wiring = workspace.project.wired(pin)
-    meant = workspace.part.reference(reference)
-    assert meant is not None
     cure = SetWiring(
-        Wiring(pin=pin, source_resistance_ohm=0.0, source=DcSource(voltage_v=meant.voltage_v))
+        Wiring(pin=pin, source_resistance_ohm=0.0, source=DcSource(voltage_v=reference.voltage_v))
     )
     if wiring is None:
         yield Finding(
@@ -128,9 +148,10 @@ def reference_not_held(workspace: Workspace) -> Iterator[Finding]:
             "error",
             f"pin {pin}",
             f"Nothing is wired to the reference pin {pin}",
-            f"“{reference}” comes from {pin}, and the bench has nothing there: full scale is "
+            f"“{name}” comes from {pin}, and the bench has nothing there: full scale is "
             "whatever the pin floats to.",
             cure,
+            signal=output,
         )
     elif isinstance(resolve_source(wiring, workspace.project.bench), FloatingInput):
         yield Finding(
@@ -138,20 +159,21 @@ def reference_not_held(workspace: Workspace) -> Iterator[Finding]:
             "error",
             f"pin {pin}",
             f"Nothing drives the reference pin {pin}",
-            f"“{reference}” comes from {pin}, which is not connected: every reading wanders with "
-            "it.",
+            f"“{name}” comes from {pin}, which is not connected: {what} wanders with it.",
             cure,
+            signal=output,
         )
     elif not isinstance(wiring.source, DcSource) or wiring.source.voltage_v <= 0:
+        worked_v = reference_voltage(workspace.part, name, workspace.project.wired)
         yield Finding(
             "reference-not-steady",
             "error",
             f"pin {pin}",
             f"The reference pin {pin} has no steady voltage",
-            f"“{reference}” comes from {pin}, and readings are worked out with "
-            f"{format_volts(workspace.reference_v)}; "
+            f"“{name}” comes from {pin}, and {what} is worked out with {format_volts(worked_v)}; "
             "what is wired there is no level above 0 V.",
             cure,
+            signal=output,
         )
 
 
@@ -161,11 +183,11 @@ def pin_beyond_limits(workspace: Workspace) -> Iterator[Finding]:
     damaged."""
     low_v = workspace.part.pin_low_v
     high_v = workspace.supply_v + workspace.part.pin_above_supply_v
-    users = (
-        {workspace.reference_pin: f"reference {workspace.project.reference}"}
-        if workspace.reference_pin
-        else {}
-    )
+    users = {}
+    for name, _what, _output in _references_used(workspace):
+        reference = workspace.part.reference(name)
+        if reference is not None and reference.pin is not None:
+            users[reference.pin] = f"reference {name}"
     for signal in workspace.project.signals:
         users[signal.pin] = signal.name
         for pin in pointed_pins(workspace.project.reactions, signal.name):

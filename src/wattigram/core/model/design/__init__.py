@@ -137,7 +137,7 @@ from wattigram.core.model.design.trigger import (
     TimerTrigger,
     Trigger,
 )
-from wattigram.core.model.design.workspace import Workspace
+from wattigram.core.model.design.workspace import Workspace, reference_voltage
 from wattigram.core.model.design.workspace_files import open_workspace, other_projects
 
 __all__ = [
@@ -257,6 +257,7 @@ __all__ = [
     "rate_divisor",
     "read_quantity",
     "reduced_volts",
+    "reference_voltage",
     "sampled_alike",
     "save_project",
     "signal_scale",

@@ -123,6 +123,8 @@ class Generator(StrictModel):
     double_buffered: Flag = True
     buffered: Flag = True
     """Through the output buffer, which keeps away from the rails."""
+    reference: Name | None = None
+    """What its full scale is measured against, of those that the DAC can choose from."""
 
 
 class PwmOutput(StrictModel):

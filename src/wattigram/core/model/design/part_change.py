@@ -342,6 +342,11 @@ class _Change:
                 self._drop_registers(item)
         for number, generator in enumerate(values.get("generators", ())):
             dac = self.new.dac(generator.get("dac", ""))
+            wanted = generator.get("reference")
+            if dac is not None and wanted is not None and wanted not in dac.references:
+                generator.pop("reference")
+                name = self.project.generators[number].name
+                self._note(f"{name}: reference", wanted, "as the part has it", dac.references)
             if (
                 dac is not None
                 and not dac.can_buffer_twice

@@ -258,6 +258,10 @@ def _generator_faults(faults: _Faults, project: Project) -> None:
     for generator in project.generators:
         faults.known(generator.dac, dacs, f"“{generator.name}”: DAC")
         dac = part.dac(generator.dac)
+        if dac is not None and generator.reference is not None:
+            faults.known(
+                generator.reference, dac.references, f"“{generator.name}”: reference of {dac.name}"
+            )
         if dac is not None and generator.double_buffered and not dac.can_buffer_twice:
             faults.sentences.append(
                 f"“{generator.name}”: {dac.name} has one data register only. Use double_buffered "

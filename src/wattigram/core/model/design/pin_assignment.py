@@ -144,10 +144,10 @@ def _uses(workspace: Workspace, pin: str) -> list[_Use]:
     uses += [
         _Use(f"{dac.name}'s reference", takes=True)
         for dac in part.dacs
-        if dac.reference is not None
-        and (own := part.reference(dac.reference)) is not None
+        if dac.name in played
+        and (name := workspace.dac_reference(dac)) != project.reference
+        and (own := part.reference(name)) is not None
         and own.pin == pin
-        and dac.name in played
     ]
     for uart in project.uarts:
         ports = part.uart(uart.name)

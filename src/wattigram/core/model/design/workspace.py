@@ -74,10 +74,16 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
         """Voltage of the chosen reference."""
         return reference_voltage(self.part, self.project.reference, self.project.wired)
 
+    def dac_reference(self, dac: Dac) -> str:
+        """What a DAC's full scale is measured against: always the same where the part has it so, what is chosen for
+        it where it can choose, else the converters' reference."""
+        output = next((one for one in self.project.generators if one.dac == dac.name), None)
+        chosen = output.reference if output is not None else None
+        return reference_of_dac(dac, chosen, self.project.reference)
+
     def full_scale_v(self, dac: Dac) -> float:
-        """Voltage of a DAC's reference: its own where the part has it so, else the chosen one."""
-        name = dac.reference or self.project.reference
-        return reference_voltage(self.part, name, self.project.wired)
+        """Voltage of a DAC's reference."""
+        return reference_voltage(self.part, self.dac_reference(dac), self.project.wired)
 
     @cached_property
     def reference_pin(self) -> str | None:
@@ -125,6 +131,15 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
         converter = self.part.converter(chain.converter)
         assert converter is not None
         return converter
+
+
+def reference_of_dac(dac: Dac, chosen: str | None, others: str) -> str:
+    """The reference of a DAC, by its name; ``others`` is what the converters have, and what a DAC that can choose has
+    where nothing is ``chosen`` for it, or else the first that it can have."""
+    if not dac.references:
+        return dac.reference or others
+    first = others if others in dac.references else dac.references[0]
+    return chosen if chosen in dac.references else first
 
 
 def reference_voltage(part: Part, name: str, wired: Callable[[str], Wiring | None]) -> float:

@@ -177,7 +177,9 @@ class Dac(StrictModel):
     resistance_ohm: Ohms = 0.0
     """Of the output without its buffer."""
     reference: Name | None = None
-    """That of the part which full scale is measured against; None for the one that the design chooses."""
+    """That of the part which full scale is always measured against."""
+    references: tuple[Name, ...] = ()
+    """Those of which the design chooses one for it; with neither it follows the converters' reference."""
 
 
 class Part(StrictModel, dict=True):
@@ -259,11 +261,18 @@ class Part(StrictModel, dict=True):
     def _check_all_pins(self) -> None:
         for dac in self.dacs:
             self._check_pin(dac.name, dac.pin)
-            if dac.reference is not None and self.reference(dac.reference) is None:
+            if dac.reference is not None and dac.references:
                 raise ValueError(
-                    f"{dac.name}: there is no reference “{dac.reference}”. Choose one of "
-                    f"{', '.join(one.name for one in self.references)}."
+                    f"{dac.name}: a reference that it always has, and references to choose from. "
+                    "Remove one of them."
                 )
+            check_distinct(dac.references, f"{dac.name}: reference")
+            for name in dac.references or (dac.reference,):
+                if name is not None and self.reference(name) is None:
+                    raise ValueError(
+                        f"{dac.name}: there is no reference “{name}”. Choose one of "
+                        f"{', '.join(one.name for one in self.references)}."
+                    )
         for timers in self.timers:
             self._check_pins(timers.names, timers.pwm_pins, "PWM")
         for uarts in self.uarts:

@@ -128,6 +128,7 @@ SETTINGS: dict[BlockKind, dict[str, str]] = {
     "dac": {
         "on": "it is enabled",
         "buffer": "through the output buffer",
+        "reference": "what full scale is measured against, by the reference's name",
         "twice": "a second data register: the trigger moves a code to the output",
         "trigger": "none, or the name of a timer or converter",
         "data": "code",

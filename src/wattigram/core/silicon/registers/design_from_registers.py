@@ -42,7 +42,7 @@ from wattigram.core.model.design import (
 )
 from wattigram.core.model.design.outputs import Playback
 from wattigram.core.model.design.route import DacDestination
-from wattigram.core.model.design.workspace import reference_voltage
+from wattigram.core.model.design.workspace import reference_of_dac, reference_voltage
 from wattigram.core.model.part import Converter, Dac, Part
 from wattigram.core.silicon.registers.decode import SiliconState
 from wattigram.core.silicon.registers.equivalents import channel_of, delivery_of, result_channel
@@ -164,7 +164,8 @@ class _Reader:
 
     def full_scale_v(self, dac: Dac) -> float:
         """Voltage of a DAC's reference."""
-        name = dac.reference or self.reference
+        chosen = self.state.text(dac.name, "reference", "") if dac.references else ""
+        name = reference_of_dac(dac, chosen or None, self.reference)
         return reference_voltage(self.around.part, name, self._wired.get)
 
     def chain(self, converter: Converter) -> Chain:

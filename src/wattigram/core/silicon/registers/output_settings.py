@@ -149,6 +149,8 @@ def generator_steps(
     output = generator.output
     timer = update_timer(workspace, output) if isinstance(output, Playback) else None
     twice = generator.double_buffered and timer is not None
+    if dac.references:
+        step.put("reference", workspace.dac_reference(dac))
     if registers.has(generator.dac, "twice") or not registers.has(generator.dac, "trigger"):
         step.put("twice", twice, only=False)
     else:  # a trigger that is chosen says it

@@ -115,7 +115,13 @@ class OutputReader:
             output=output,
             double_buffered=twice and dac.can_buffer_twice,
             buffered=state.flag(dac.name, "buffer", True),
+            reference=self._reference(dac),
         )
+
+    def _reference(self, dac: Dac) -> str | None:
+        """What is chosen for a DAC that can choose; None for what it has without a choice."""
+        name = self._state.text(dac.name, "reference", "") if dac.references else ""
+        return name if name in dac.references else None
 
     def _lsb_v(self, dac: Dac) -> float:
         return self._full_scale_v(dac) / ((1 << dac.bits) - (1 if dac.full_scale == "2^N-1" else 0))

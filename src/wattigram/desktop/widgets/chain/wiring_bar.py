@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from PyQt6.QtCore import pyqtSignal
 from PyQt6.QtWidgets import QFrame, QHBoxLayout, QLabel, QProgressBar, QPushButton, QWidget
 
 from wattigram.core.capture.session import Snapshot
@@ -11,6 +12,9 @@ from wattigram.core.model.design import Workspace
 
 class WiringBar(QFrame):
     """Says what to do next, sees in the stream that it was done, and goes on by itself."""
+
+    looks = pyqtSignal(bool)
+    """Whether it looks at the streams."""
 
     def __init__(self, parent: QWidget) -> None:
         super().__init__(parent)
@@ -38,11 +42,13 @@ class WiringBar(QFrame):
         self.check = WiringCheck(workspace)
         self.show()
         self._show()
+        self.looks.emit(True)
 
     def stop(self) -> None:
         """Go away."""
         self.check = None
         self.hide()
+        self.looks.emit(False)
 
     def show_snapshot(self, snapshot: Snapshot) -> None:
         """Look whether the present step was done."""

@@ -87,6 +87,7 @@ FACTS: tuple[tuple[str, tuple[dict[str, str], ...]], ...] = (
                 "buffer_margin": "0.1 V",
                 "resistance": "3 kΩ",
                 "accuracy": "2 LSB",
+                "references": "supply, internal, pin",
             },
         ),
     ),

@@ -100,6 +100,7 @@ TRUTH: dict[str, dict[str, tuple[str, str]]] = {
     "VOUT": {
         "on": ("CTL · ON", "flag"),
         "buffer": ("CTL · BUF", "flag"),
+        "reference": ("CTL · REF", "table"),
         "trigger": ("CTL · LOADS", "table"),
         "data": ("DATA · CODE", "value"),
     },

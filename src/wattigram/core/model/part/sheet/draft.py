@@ -201,6 +201,8 @@ def _rename(values: dict[str, Any], kind: str, before: str, after: str) -> None:
     for dac in values.get("dacs", ()):
         if kind == "reference" and dac.get("reference") == before:
             dac["reference"] = after
+        if kind == "reference" and "references" in dac:
+            dac["references"] = renamed(dac["references"])
     for group in (*values.get("timers", ()), *values.get("uarts", ())):
         for key in ("pwm_pins", "send_pins", "receive_pins"):
             if before in group.get(key, {}):

@@ -287,6 +287,10 @@ CHAPTERS: tuple[Chapter, ...] = (
             Sentence(
                 "Its full scale is always that of {reference}.", "It has a reference of its own"
             ),
+            Sentence(
+                "Its full scale is that of {references}, as the design chooses.",
+                "It has a choice of references of its own",
+            ),
             Sentence("Offset, gain and bend together stay within {accuracy}."),
             Sentence(
                 "On the virtual board it is off by {offset} and {gain_error}, bent by {bend} at mid-scale, steps "

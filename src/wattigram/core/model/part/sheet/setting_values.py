@@ -17,6 +17,7 @@ LISTED = {
     ("converter", "sampling"),
     ("converter", "trigger"),
     ("converter", "reference"),
+    ("dac", "reference"),
     ("converter", "window-judges"),
     ("dma", "from-width"),
     ("dma", "to-width"),
@@ -35,6 +36,8 @@ def setting_values(draft: PartDraft, kind: BlockKind, owner: str, setting: str) 
             return _texts(item.get("dividers"))
         case "converter", "bits":
             return _texts(item.get("bits"))
+        case "dac", "reference" if item.get("references"):
+            return _texts(item["references"])
         case (("converter" | "dac"), "reference"):
             return tuple(str(one.get("name")) for one in draft.items(("references",)))
         case "converter", "clock":
