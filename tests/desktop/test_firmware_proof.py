@@ -3,8 +3,11 @@ failed."""
 
 from __future__ import annotations
 
+import re
 from pathlib import Path
 
+from PyQt6.QtCore import QSize
+from PyQt6.QtGui import QImage, QPainter
 from PyQt6.QtPdf import QPdfDocument
 from PyQt6.QtPrintSupport import QPrinter
 from PyQt6.QtWidgets import QApplication
@@ -88,6 +91,26 @@ def test_registers_that_differ_are_listed_whatever_holds(
         text = text_of_pdf(path)
         assert "The board's registers" in text
         assert "Evidence" in text
+        assert "captured on expected" in text, "letters of pictures are letters"
+        drawn = re.findall(rb"/Width (\d+)\s*/Height (\d+)", path.read_bytes())
+        assert not [size for size in drawn if size != (b"1", b"1")], "lines are lines"
+    for at in range(2):
+        assert_whole_pictures(pages, at)
+
+
+def assert_whole_pictures(path: Path, number: int) -> None:
+    """Below the last line of a page's picture there is room: nothing is cut by its end."""
+    document = QPdfDocument(None)
+    assert document.load(str(path)) == QPdfDocument.Error.None_
+    page = document.render(number, QSize(620, 877))
+    document.close()
+    paper = QImage(page.size(), QImage.Format.Format_RGB32)
+    paper.fill(0xFFFFFFFF)
+    painter = QPainter(paper)
+    painter.drawImage(0, 0, page)
+    painter.end()
+    below = paper.copy(60, 808, 500, 12)
+    assert {below.pixel(x, y) for x in range(500) for y in range(12)} == {0xFFFFFFFF}
 
 
 def test_a_failure_of_the_firmware_is_the_first_cause(

@@ -15,6 +15,8 @@ from wattigram.core.judge.evidence import HistogramPanel, Panel, ScatterPanel, T
 WIDTH, HEIGHT = 720, 240
 LEFT, RIGHT, TOP, BOTTOM = 70, 12, 26, 26
 THINNEST_BAND = 7.0
+HALF_LETTER = 3.3
+"""Half the width of a letter of a scale, at most."""
 FloatArray = NDArray[np.float64]
 Span = tuple[float, float]
 
@@ -96,10 +98,10 @@ def _axes(x: Span, y: Span, units: tuple[str, str]) -> str:
             f'<text x="{LEFT - 6}" y="{at_y + 4:.1f}" class="tick end">{format_si(value, units[1])}</text>'
         )
     for value in round_values(*x, 7):
-        at_y = float(_x(np.array([value]), x)[0])
-        parts.append(
-            f'<text x="{at_y:.1f}" y="{HEIGHT - 8}" class="tick mid">{format_si(value, units[0])}</text>'
-        )
+        text = format_si(value, units[0])
+        # A number at the very end is not cut by the picture's.
+        at_x = min(float(_x(np.array([value]), x)[0]), WIDTH - len(text) * HALF_LETTER - 2)
+        parts.append(f'<text x="{at_x:.1f}" y="{HEIGHT - 8}" class="tick mid">{text}</text>')
     return "".join(parts)
 
 
