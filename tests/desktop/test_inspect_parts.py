@@ -10,9 +10,11 @@ from wattigram.core.base.errors import EditError, QuantityError
 from wattigram.core.model.design import (
     Comparator,
     ComparatorTrigger,
+    ConstantLevel,
     EdgeTrigger,
     Fifo,
     FreeRunningTrigger,
+    Generator,
     Interrupt,
     LowPassFilter,
     MovingAverage,
@@ -31,6 +33,7 @@ from wattigram.core.model.design.edits import (
     SetComparator,
     SetFilter,
     SetRedundantPair,
+    SetReference,
     SetRetrieval,
     SetTrigger,
     apply_edit,
@@ -218,3 +221,47 @@ def test_start_up_lists_steps_with_their_reasons() -> None:
     ]
     assert "one that nobody fetches stops all requests" in panel.ordered.lines[1].text
     assert facts == {"order": "right", "samples arrive": "yes"}
+
+
+def test_what_the_board_s_references_are_is_stated_in_the_project(kiln: Workspace) -> None:
+    """A measured voltage, or a tolerance; nothing takes it back to what the part says."""
+    chosen = Selection(facet="project")
+    fields = {field.label: field for field in panel_for(kiln, chosen).fields}
+    assert (fields["supply is"].text, fields["supply within"].text) == ("3.3 V", "0 %")
+    edit = fields["supply is"].make("3.287 V")
+    assert edit is not None
+    other = edited(kiln, edit)
+    fields = {field.label: field for field in panel_for(other, chosen).fields}
+    assert fields["supply is"].text == "3.287 V"
+    edit = fields["supply within"].make("0.2 %")
+    assert edit is not None
+    loose = edited(other, edit)
+    (own,) = loose.project.references
+    assert (own.voltage_v, own.tolerance) == (3.287, 0.002)
+    fields = {field.label: field for field in panel_for(loose, chosen).fields}
+    for label in ("supply is", "supply within"):
+        edit = {one.label: one for one in panel_for(loose, chosen).fields}[label].make("")
+        assert edit is not None
+        loose = edited(loose, edit)
+    assert loose.project == kiln.project
+    internal = edited(kiln, SetReference("internal"))
+    labels = [field.label for field in panel_for(internal, chosen).fields]
+    assert {"internal is", "internal within", "supply is"} <= set(labels)
+
+
+def test_a_dac_that_can_choose_has_a_reference_field(kiln: Workspace) -> None:
+    dac = kiln.part.dacs[0]
+    part = kiln.part.replaced(
+        dacs=(dac.replaced(references=("supply", "internal")), *kiln.part.dacs[1:])
+    )
+    level = Generator(name="Level", dac=dac.name, output=ConstantLevel(voltage_v=1.0))
+    workspace = Workspace(kiln.project.replaced(generators=(level,)), part)
+    chosen = Selection(section="generators", output="Level")
+    field = next(one for one in panel_for(workspace, chosen).fields if one.label == "reference")
+    assert (field.text, field.options) == ("supply", ("supply", "internal"))
+    edit = field.make("internal")
+    assert edit is not None
+    other = edited(workspace, edit)
+    swing = next(one for one in panel_for(other, chosen).facts if one.label == "output swing")
+    assert swing.value.endswith("1.200 V")
+    assert not [one for one in panel_for(kiln, chosen).fields if one.label == "reference is"]

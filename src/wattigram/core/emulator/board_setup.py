@@ -15,7 +15,7 @@ from wattigram.core.base.validation import ModelError
 from wattigram.core.contract.board_config import EffectiveOutput
 from wattigram.core.contract.link import OUTPUT_STREAM
 from wattigram.core.model.bench import Wiring
-from wattigram.core.model.design import Workspace
+from wattigram.core.model.design import BoardReference, Workspace
 from wattigram.core.model.design.workspace_files import BoardText, board_texts
 from wattigram.core.model.part import Part
 from wattigram.core.silicon.deploy import effective_outputs
@@ -37,6 +37,7 @@ class BoardSetup(StrictModel):
     bus_clock: str
     bench: tuple[Wiring, ...]
     levels_v: dict[str, float]
+    references: tuple[BoardReference, ...] = ()
     probes: dict[str, Stream] = msgspec.field(default_factory=dict)
     outputs: Annotated[tuple[EffectiveOutput, ...], Meta(max_length=8)] = ()
     boards: dict[str, BoardText] = msgspec.field(default_factory=dict)
@@ -52,6 +53,7 @@ class BoardSetup(StrictModel):
             self.reference,
             Fraction(self.bus_clock),
             self.bench,
+            self.references,
             self.levels_v,
         )
 
@@ -73,6 +75,7 @@ def board_setup(workspace: Workspace, seed: int) -> BoardSetup:
         bus_clock=str(workspace.bus_clock_hz),
         bench=around.bench,
         levels_v=dict(around.levels_v),
+        references=around.references,
         probes=probes,
         outputs=effective_outputs(workspace),
         boards=board_texts(workspace),

@@ -17,7 +17,7 @@ from wattigram.core.contract.board_config import (
 from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.emulator.pointing import Pointing, pointing_of
 from wattigram.core.emulator.result_delivery import dma_transfers
-from wattigram.core.model.design import Project, Threshold, Workspace
+from wattigram.core.model.design import Project, Threshold, Workspace, supply_voltage
 from wattigram.core.model.design.workspace_files import boards_from_texts
 from wattigram.core.predict.timing import startup
 from wattigram.core.silicon.deploy.project_config import silicon_config
@@ -106,8 +106,8 @@ def _driven_pins(
 ) -> Iterator[EffectivePort]:
     """Pins that a port may drive: all that no DAC and no pulse has."""
     taken = {dac.pin for dac in config.dacs} | {pwm.pin for pwm in config.pwm}
-    supply = setup.part.reference("supply")
-    high_v = supply.voltage_v if supply is not None else max(setup.levels_v.values())
+    other_v = max(setup.levels_v.values(), default=0.0)
+    high_v = supply_voltage(setup.part, setup.references, other_v)
     for port in setup.part.ports:
         if not state.has(port.name, "output"):
             continue

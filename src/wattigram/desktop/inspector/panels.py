@@ -2,15 +2,24 @@
 
 from __future__ import annotations
 
+from functools import partial
+
 from msgspec.structs import replace
 
 from wattigram.core.advise import explanations
 from wattigram.core.base.fields import ratio_text, read_ratio
-from wattigram.core.base.quantity import format_rounded, format_si, format_volts, parse_quantity
+from wattigram.core.base.quantity import (
+    exact_text,
+    format_rounded,
+    format_si,
+    format_volts,
+    parse_quantity,
+)
 from wattigram.core.model.design import Chain, Signal, Workspace, signal_scale
 from wattigram.core.model.design.edits import (
     Edit,
     RenameSignal,
+    SetBoardReference,
     SetBusClock,
     SetClockTolerance,
     SetPin,
@@ -159,9 +168,49 @@ def _project_panel(workspace: Workspace) -> Panel:
                 hint="the part's own, or 30 ppm",
             ),
             Field("reference", project.reference, SetReference, references),
+            *_board_references(workspace),
             *of_reference,
         ),
     )
+
+
+def _board_references(workspace: Workspace) -> list[Field]:
+    """What the reference in use, and the supply, really are on this board."""
+    fields = []
+    for name in dict.fromkeys((workspace.project.reference, "supply")):
+        reference = workspace.part.reference(name)
+        if reference is None:
+            continue
+        own = next((one for one in workspace.project.references if one.name == name), None)
+        volts, share = (own.voltage_v, own.tolerance) if own is not None else (None, None)
+        if reference.pin is None:
+            fields.append(
+                Field(
+                    f"{name} is",
+                    exact_text(workspace.voltage_of(name), "V"),
+                    partial(_state_voltage, name, reference.voltage_v, share),
+                    hint="as measured on the board, such as 3.287 V",
+                )
+            )
+        fields.append(
+            Field(
+                f"{name} within",
+                format_si(workspace.tolerance_of(name), "%"),
+                partial(_state_tolerance, name, volts, 0.0 if volts else reference.tolerance),
+                hint="0.1 %; nothing for what the part says",
+            )
+        )
+    return fields
+
+
+def _state_voltage(name: str, of_part_v: float, tolerance: float | None, text: str) -> Edit:
+    volts = float(parse_quantity(text, "V")) if text.strip() else None
+    return SetBoardReference(name, None if volts == of_part_v else volts, tolerance)
+
+
+def _state_tolerance(name: str, volts: float | None, unsaid: float, text: str) -> Edit:
+    share = float(parse_quantity(text, "%")) if text.strip() else None
+    return SetBoardReference(name, volts, None if share == unsaid else share)
 
 
 def _signal_panel(workspace: Workspace, chain: Chain | None, signal: Signal) -> Panel:

@@ -28,6 +28,7 @@ from wattigram.core.predict.pins import (
     input_extent_v,
     input_noise_v,
     pin_impedance,
+    reference_error_v,
 )
 from wattigram.core.predict.timing import scan_timing
 
@@ -349,7 +350,43 @@ def accuracy(workspace: Workspace, chain: Chain, signal: Signal, *, filtered: bo
         origin = f"bench: pin {signal.pin}, the DAC that is wired to it"
         terms.append(Given("wired", "the DAC's own", wired_v, "V", origin, there))
         formula += " + wired"
+    off_v = reference_error_v(workspace, signal)
+    if off_v:
+        terms.append(
+            Derived("off", "references", _off_by_references(workspace, chain, signal, off_v))
+        )
+        formula += " + off"
     return Explanation("accuracy", formula, tuple(terms), "V", rounded(4))
+
+
+def _off_by_references(
+    workspace: Workspace, chain: Chain, signal: Signal, off_v: float
+) -> Explanation:
+    """What tolerances of references leave in doubt."""
+    name = workspace.project.reference
+    tolerance = Given(
+        "tolerance",
+        f"tolerance of {name}",
+        workspace.tolerance_of(name),
+        "",
+        f"reference {name}",
+        Place(facet="project"),
+    )
+    wired = Place(chain.converter, chain.places_of(signal.name)[0], signal.name, "front end")
+    ends = input_extent_v(workspace, signal)
+    largest = Given(
+        "largest",
+        "largest voltage",
+        max(abs(volts) for volts in ends),
+        "V",
+        f"bench: pin {signal.pin}, as wired",
+        wired,
+    )
+    why = Explanation("references", "tolerance * largest", (tolerance, largest), "V", rounded(4))
+    if signal.negative is None and abs(float(why.value) - off_v) <= 1e-12 * off_v:
+        return why
+    how = "the tolerance of each reference that has a part in it, of the largest voltage at either pin"
+    return looked_for("references", off_v, "V", how, (tolerance, largest), rounded(4))
 
 
 def band(workspace: Workspace, chain: Chain, signal: Signal, *, filtered: bool) -> Explanation:

@@ -21,7 +21,6 @@ from wattigram.core.model.design import (
     given_sampling,
     part_faults,
     pointed_pins,
-    reference_voltage,
 )
 from wattigram.core.model.design.edits import AddSlot, SetPin, SetWiring
 from wattigram.core.model.part import Reference
@@ -164,7 +163,7 @@ def _not_held(
             signal=output,
         )
     elif not isinstance(wiring.source, DcSource) or wiring.source.voltage_v <= 0:
-        worked_v = reference_voltage(workspace.part, name, workspace.project.wired)
+        worked_v = workspace.voltage_of(name)
         yield Finding(
             "reference-not-steady",
             "error",

@@ -38,7 +38,7 @@ from wattigram.core.model.design.outputs import (
     WaveTable,
 )
 from wattigram.core.model.design.part_compatibility import part_faults
-from wattigram.core.model.design.project import Chain, Project, Signal, Slot, Step
+from wattigram.core.model.design.project import BoardReference, Chain, Project, Signal, Slot, Step
 from wattigram.core.model.design.project_file import (
     build_id,
     load_project,
@@ -137,13 +137,14 @@ from wattigram.core.model.design.trigger import (
     TimerTrigger,
     Trigger,
 )
-from wattigram.core.model.design.workspace import Workspace, reference_voltage
+from wattigram.core.model.design.workspace import Workspace, reference_voltage, supply_voltage
 from wattigram.core.model.design.workspace_files import open_workspace, other_projects
 
 __all__ = [
     "CONDITIONS",
     "BarAction",
     "BlockAverage",
+    "BoardReference",
     "ByteReceived",
     "BytesAction",
     "CallAction",
@@ -263,6 +264,7 @@ __all__ = [
     "signal_scale",
     "start_levels",
     "stream_gain",
+    "supply_voltage",
     "tap_index",
     "tapped_signals",
     "text_pieces",

@@ -36,7 +36,10 @@ class _Faults:
 def part_faults(project: Project, part: Part) -> tuple[str, ...]:
     """Sentences on what the project wants and the part does not have at all."""
     faults = _Faults(part)
-    faults.known(project.reference, tuple(item.name for item in part.references), "reference:")
+    references = tuple(item.name for item in part.references)
+    faults.known(project.reference, references, "reference:")
+    for own in project.references:
+        faults.known(own.name, references, "references:")
     if project.bus_clock_hz is not None and project.bus_clock_hz > part.processor.clock_hz:
         faults.sentences.append(
             f"bus_clock: above the {float(part.processor.clock_hz / 10**6):g} MHz of {part.name}. "

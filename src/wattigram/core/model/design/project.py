@@ -9,7 +9,7 @@ from typing import Annotated, Any, Literal, Self
 
 from msgspec import Meta, field
 
-from wattigram.core.base.fields import Hertz, Ratio, ShareOrZero
+from wattigram.core.base.fields import Hertz, PositiveVolts, Ratio, ShareOrZero
 from wattigram.core.base.models import StrictModel
 from wattigram.core.model.bench.wiring import Wiring
 from wattigram.core.model.design.accepted import AcceptedFinding
@@ -191,6 +191,22 @@ class Chain(StrictModel):
                 return 1
 
 
+class BoardReference(StrictModel):
+    """What a reference of the part really is on this board, measured or as it is fed; what is not stated is as
+    the part has it."""
+
+    name: Name
+    voltage_v: PositiveVolts | None = None
+    tolerance: ShareOrZero | None = None
+    """By which ``voltage_v`` may be off."""
+
+    def __post_init__(self) -> None:
+        if self.voltage_v is None and self.tolerance is None:
+            raise ValueError(
+                f"The reference “{self.name}” has neither voltage nor tolerance. State one, or remove it."
+            )
+
+
 class Project(StrictModel, dict=True):
     """A whole project. Faults that the part decides are findings, not errors."""
 
@@ -199,6 +215,7 @@ class Project(StrictModel, dict=True):
     name: Name
     part: Name
     reference: Name
+    references: tuple[BoardReference, ...] = ()
     bus_clock_hz: Hertz | None = None
     bus_clock_tolerance: ShareOrZero | None = None
     """With what the board has, such as a crystal; None for the part's own."""
@@ -265,6 +282,7 @@ class Project(StrictModel, dict=True):
             ("routes are", [route.name for route in self.routes]),
             ("reactions are", [reaction.name for reaction in self.reactions]),
             ("comparators are", [comparator.name for comparator in self.comparators]),
+            ("references are", [one.name for one in self.references]),
             ("bench entries wire pin", [wiring.pin for wiring in self.bench]),
         ):
             for value in values:

@@ -180,6 +180,7 @@ def build_id(project: Project) -> str:
     kept = {
         "part",
         "reference",
+        "references",
         "bus_clock",
         "signals",
         "chains",
@@ -189,7 +190,12 @@ def build_id(project: Project) -> str:
     design = plain_values(project, with_none=True)
     design = {key: value for key, value in design.items() if key in kept}
     # A design that is as it was keeps the ID that it had: before there were outputs, and before words changed.
-    design = {key: value for key, value in design.items() if value or key not in _OUTPUTS}
+    design = {
+        key: value for key, value in design.items() if value or key not in {*_OUTPUTS, "references"}
+    }
+    for generator in design.get("generators", ()):
+        if generator.get("reference") is None:
+            generator.pop("reference", None)
     design = in_former_program(project, in_former_words(project, design))
     for signal in design["signals"]:
         for key in (

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Mapping, Sequence
 from fractions import Fraction
 from functools import cached_property, wraps
 from pathlib import Path
@@ -15,7 +15,7 @@ from wattigram.core.base.errors import ProjectError
 from wattigram.core.model.bench import DcSource, Wiring
 from wattigram.core.model.design.event_sources import Watch, watches
 from wattigram.core.model.design.part_compatibility import part_faults
-from wattigram.core.model.design.project import Chain, Project
+from wattigram.core.model.design.project import BoardReference, Chain, Project
 from wattigram.core.model.design.project_file import (
     build_id,
 )
@@ -72,7 +72,21 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def reference_v(self) -> float:
         """Voltage of the chosen reference."""
-        return reference_voltage(self.part, self.project.reference, self.project.wired)
+        return self.voltage_of(self.project.reference)
+
+    def voltage_of(self, reference: str) -> float:
+        """Voltage of any reference of the part, as this board has it."""
+        return reference_voltage(self.part, reference, self.project.wired, self.project.references)
+
+    def tolerance_of(self, reference: str) -> float:
+        """Share by which that voltage may be off."""
+        own = next((one for one in self.project.references if one.name == reference), None)
+        if own is not None and own.tolerance is not None:
+            return own.tolerance
+        known = self.part.reference(reference)
+        if known is None or (own is not None and own.voltage_v is not None):
+            return 0.0  # a voltage that was measured is what it is
+        return known.tolerance
 
     def dac_reference(self, dac: Dac) -> str:
         """What a DAC's full scale is measured against: always the same where the part has it so, what is chosen for
@@ -83,7 +97,7 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
 
     def full_scale_v(self, dac: Dac) -> float:
         """Voltage of a DAC's reference."""
-        return reference_voltage(self.part, self.dac_reference(dac), self.project.wired)
+        return self.voltage_of(self.dac_reference(dac))
 
     @cached_property
     def reference_pin(self) -> str | None:
@@ -95,8 +109,7 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def supply_v(self) -> float:
         """Voltage of the supply, which is a reference too where the part says so."""
-        supply = self.part.reference("supply")
-        return supply.voltage_v if supply is not None else max(self.reference_v, 0.0)
+        return supply_voltage(self.part, self.project.references, self.reference_v)
 
     def wiring(self, pin: str) -> Wiring | None:
         """What feeds a pin, from the bench; or an internal channel, from the part."""
@@ -110,7 +123,10 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
                 pin=item.name,
                 label="inside the part",
                 source_resistance_ohm=item.resistance_ohm,
-                source=DcSource(voltage_v=item.voltage_v, noise_v=item.noise_v),
+                source=DcSource(
+                    voltage_v=item.supply_share * self.supply_v or item.voltage_v,
+                    noise_v=item.noise_v,
+                ),
             )
             for converter in self.part.converters
             for item in converter.internal
@@ -142,9 +158,14 @@ def reference_of_dac(dac: Dac, chosen: str | None, others: str) -> str:
     return chosen if chosen in dac.references else first
 
 
-def reference_voltage(part: Part, name: str, wired: Callable[[str], Wiring | None]) -> float:
-    """Voltage of a reference of a part; of one that comes from a pin what is wired there, where that is
-    a level."""
+def reference_voltage(
+    part: Part,
+    name: str,
+    wired: Callable[[str], Wiring | None],
+    stated: Sequence[BoardReference] = (),
+) -> float:
+    """Voltage of a reference of a part, as the board has it where that is ``stated``; of one that comes from a pin
+    what is wired there, where that is a level."""
     reference = part.reference(name)
     assert reference is not None
     if reference.pin is not None:
@@ -155,7 +176,15 @@ def reference_voltage(part: Part, name: str, wired: Callable[[str], Wiring | Non
             and wiring.source.voltage_v > 0
         ):
             return wiring.source.voltage_v
-    return reference.voltage_v
+    own = next((one.voltage_v for one in stated if one.name == name), None)
+    return reference.voltage_v if own is None else own
+
+
+def supply_voltage(part: Part, stated: Sequence[BoardReference], other_v: float) -> float:
+    """Voltage of the supply, which is a reference too where the part says so, else ``other_v``."""
+    if part.reference("supply") is None:
+        return max(other_v, 0.0)
+    return reference_voltage(part, "supply", lambda _pin: None, stated)
 
 
 Params = ParamSpec("Params")

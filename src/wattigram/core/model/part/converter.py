@@ -65,6 +65,9 @@ class InternalChannel(StrictModel):
     name: InputName
     channel: Channel
     voltage_v: PositiveVolts
+    """Of a share of the supply, with the supply as the part's references have it."""
+    supply_share: ShareOrZero = 0.0
+    """Which share of the supply it is, as the board has that; 0 where it is a voltage of its own."""
     resistance_ohm: Ohms = 0.0
     noise_v: VoltsOrZero = 0.0
 

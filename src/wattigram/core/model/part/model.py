@@ -70,6 +70,8 @@ class Reference(StrictModel):
     voltage_v: PositiveVolts
     pin: PinName | None = None
     """Where it comes from outside; the bench then says how much it is."""
+    tolerance: ShareOrZero = 0.0
+    """By which it may be off; of a supply that of what feeds the board is stated by the project."""
 
 
 class Timer(StrictModel):

@@ -11,6 +11,7 @@ from wattigram.core.predict.pins.input_pins import (
     input_voltage_v,
     is_looped_back,
     pin_impedance,
+    reference_error_v,
     set_while_running,
     surroundings_of,
 )
@@ -52,6 +53,7 @@ __all__ = [
     "pwm_on",
     "pwm_pin",
     "pwm_timing",
+    "reference_error_v",
     "set_while_running",
     "settling_s",
     "surroundings_of",

@@ -16,6 +16,7 @@ from wattigram.core.model.bench import (
     Jumper,
     Source,
     Surroundings,
+    TiedInput,
     Wiring,
     resolve_source,
 )
@@ -23,6 +24,7 @@ from wattigram.core.model.design.project import Signal
 from wattigram.core.model.design.reaction import pointed_pins
 from wattigram.core.model.design.workspace import Workspace
 from wattigram.core.predict.pins.output_pins import (
+    generator_on,
     moved_pins,
     output_accuracy_v,
     output_ohm,
@@ -135,6 +137,54 @@ def input_accuracy_v(workspace: Workspace, signal: Signal) -> float:
         if output is not None:
             accuracy_v += output_accuracy_v(*output)
     return accuracy_v
+
+
+def reference_error_v(workspace: Workspace, signal: Signal) -> float:
+    """By how much readings of a signal's pins may be off because a reference is: its own tolerance of the largest
+    voltage there is, and that of what feeds the pin. What is fed from the very same reference reads the same
+    whatever that has."""
+    return sum(
+        (_off_v(workspace, pin) for pin in (signal.pin, signal.negative) if pin is not None),
+        0.0,
+    )
+
+
+def _off_v(workspace: Workspace, pin: str) -> float:
+    own = workspace.project.reference
+    fed, there = _fed_from(workspace, pin)
+    if fed == own and there is workspace:
+        return 0.0
+    tolerance = workspace.tolerance_of(own) + (there.tolerance_of(fed) if fed else 0.0)
+    return tolerance * max(abs(volts) for volts in input_source(workspace, pin).extent_v)
+
+
+def _fed_from(workspace: Workspace, pin: str) -> tuple[str, Workspace]:
+    """The reference that what is wired to a pin is a share of, and whose board's; "" where it is a voltage of its
+    own, or none."""
+    internal = next(
+        (
+            found
+            for converter in workspace.part.converters
+            if (found := converter.internal_input(pin)) is not None
+        ),
+        None,
+    )
+    if internal is not None:
+        return ("supply" if internal.supply_share else ""), workspace
+    wiring = workspace.wiring(pin)
+    if wiring is None:
+        return workspace.project.reference, workspace  # 0 V, whatever it is measured against
+    source = resolve_source(wiring, workspace.project.bench)
+    if isinstance(source, TiedInput):
+        same = {"ground": workspace.project.reference, "reference": workspace.project.reference}
+        return same.get(source.to, "supply"), workspace
+    output = driving_output(workspace, source)
+    if output is None:
+        return "", workspace
+    there, its_pin = output
+    generator = generator_on(there, its_pin)
+    dac = there.part.dac(generator.dac) if generator is not None else None
+    return (there.dac_reference(dac) if dac is not None else "supply"), there
 
 
 def input_extent_v(workspace: Workspace, signal: Signal) -> tuple[float, float]:

@@ -17,6 +17,7 @@ from wattigram.core.base.validation import ModelError
 from wattigram.core.model.bench import Wiring
 from wattigram.core.model.design import (
     BlockAverage,
+    BoardReference,
     Chain,
     CircularBuffer,
     Code,
@@ -63,6 +64,7 @@ class Surroundings(msgspec.Struct, frozen=True):
     reference: str = ""
     bus_clock_hz: Fraction | None = None
     bench: tuple[Wiring, ...] = ()
+    references: tuple[BoardReference, ...] = ()
     levels_v: Mapping[str, float] = msgspec.field(default_factory=dict)
 
 
@@ -128,6 +130,7 @@ def _silicon_project(
         name=around.name,
         part=around.part.id,
         reference=reader.reference,
+        references=around.references,
         bus_clock_hz=around.bus_clock_hz,
         signals=tuple(reader.signals.values()),
         chains=tuple(chains),
@@ -158,15 +161,19 @@ class _Reader:
             state.notes.append(
                 "Converters have different references; all are taken to have the first one's."
             )
-        known = part.reference(self.reference)
-        self.reference_v = known.voltage_v if known is not None else 0.0
         self._wired = {wiring.pin: wiring for wiring in around.bench}
+        is_known = part.reference(self.reference) is not None
+        self.reference_v = self._voltage(self.reference) if is_known else 0.0
+
+    def _voltage(self, reference: str) -> float:
+        around = self.around
+        return reference_voltage(around.part, reference, self._wired.get, around.references)
 
     def full_scale_v(self, dac: Dac) -> float:
         """Voltage of a DAC's reference."""
         chosen = self.state.text(dac.name, "reference", "") if dac.references else ""
         name = reference_of_dac(dac, chosen or None, self.reference)
-        return reference_voltage(self.around.part, name, self._wired.get)
+        return self._voltage(name)
 
     def chain(self, converter: Converter) -> Chain:
         state, name = self.state, converter.name

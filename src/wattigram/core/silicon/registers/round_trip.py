@@ -45,6 +45,7 @@ def surroundings(workspace: Workspace) -> Surroundings:
         project.reference,
         project.bus_clock_hz,
         project.bench,
+        project.references,
         levels_v,
     )
 

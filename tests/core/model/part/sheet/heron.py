@@ -29,7 +29,7 @@ FACTS: tuple[tuple[str, tuple[dict[str, str], ...]], ...] = (
         "references",
         (
             {"name": "supply", "voltage": "3 V"},
-            {"name": "internal", "voltage": "1.5 V"},
+            {"name": "internal", "voltage": "1.5 V", "tolerance": "1 %"},
             {"name": "pin", "voltage": "2.5 V", "pin": "P4"},
         ),
     ),

@@ -11,7 +11,7 @@ from wattigram.core.base.quantity import format_si
 from wattigram.core.model.bench import Wiring
 from wattigram.core.model.design.edits.edit import need_signal
 from wattigram.core.model.design.expectation import Expectation
-from wattigram.core.model.design.project import Project
+from wattigram.core.model.design.project import BoardReference, Project
 from wattigram.core.model.design.rows import RowsSetup, SignalColumn
 
 
@@ -58,6 +58,27 @@ class SetReference(Struct, frozen=True):
 
     def apply(self, project: Project) -> Project:
         return project.replaced(reference=self.name)
+
+
+class SetBoardReference(Struct, frozen=True):
+    """Say what a reference of the part really is on this board; None for what the part says."""
+
+    name: str
+    voltage_v: float | None = None
+    tolerance: float | None = None
+
+    @property
+    def label(self) -> str:
+        if self.voltage_v is None and self.tolerance is None:
+            return f"Take {self.name} as the part has it"
+        return f"State what {self.name} is on the board"
+
+    def apply(self, project: Project) -> Project:
+        kept = tuple(one for one in project.references if one.name != self.name)
+        if self.voltage_v is None and self.tolerance is None:
+            return project.replaced(references=kept)
+        stated = BoardReference(name=self.name, voltage_v=self.voltage_v, tolerance=self.tolerance)
+        return project.replaced(references=(*kept, stated))
 
 
 class SetBusClock(Struct, frozen=True):

@@ -177,6 +177,7 @@ CHAPTERS: tuple[Chapter, ...] = (
         Reference,
         (
             Sentence("The reference {name} has {voltage}."),
+            Sentence("It is right within {tolerance}.", "Its tolerance"),
             Sentence("It comes from outside, at pin {pin}.", "It comes from a pin"),
         ),
         many=True,
@@ -263,6 +264,7 @@ CHAPTERS: tuple[Chapter, ...] = (
             Sentence(
                 "Channel {channel} is the {name}: {voltage} behind {resistance}, with {noise} rms of noise."
             ),
+            Sentence("It is {supply_share} of the supply.", "It is a share of the supply"),
         ),
         many=True,
         one="channel inside",
