@@ -61,7 +61,7 @@ CLOCKS = {"bus": "bus", "internal": "internal oscillator"}
 
 def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
     """The converter's clock, with each divider as a choice, current and allowed ones told apart."""
-    limit_hz = float(workspace.converter(chain).clock_high_hz)
+    limit_hz = float(workspace.converter(chain).clock_limit_hz(chain.bits))
     return Panel(
         f"{chain.converter}: clock and codes",
         tuple(_clock_facts(workspace, chain)),
@@ -79,8 +79,8 @@ def clock_panel(workspace: Workspace, chain: Chain) -> Panel:
 
 def _clock_facts(workspace: Workspace, chain: Chain) -> Iterator[Fact]:
     cycle, converter = scan_timing(workspace, chain), workspace.converter(chain)
-    low_hz, high_hz = converter.clock_low_hz, converter.clock_high_hz
-    is_allowed = converter.allows_clock(cycle.clock_hz)
+    low_hz, high_hz = converter.clock_low_hz, converter.clock_limit_hz(chain.bits)
+    is_allowed = converter.allows_clock(cycle.clock_hz, chain.bits)
     yield Fact(
         "converter clock",
         format_si(cycle.clock_hz, "Hz"),
@@ -128,7 +128,7 @@ def _divider_choices(workspace: Workspace, chain: Chain) -> Iterator[Choice]:
     source_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "internal")
     for divider in sorted(converter.dividers):
         clock_hz = source_hz / divider
-        is_allowed = converter.allows_clock(clock_hz)
+        is_allowed = converter.allows_clock(clock_hz, chain.bits)
         tip = (
             f"÷ {divider}: {format_si(clock_hz, 'Hz')}{'' if is_allowed else ', out of range'}; "
             f"a scan takes {format_rounded(cycle.busy_with_s(clock_hz), 's', 4)}"
@@ -182,7 +182,9 @@ def _source_field(workspace: Workspace, chain: Chain) -> Field:
         if text == CLOCKS[chain.clock]:
             return None
         own = text == CLOCKS["internal"]
-        divider = converter.quickest_divider(converter.source_clock_hz(workspace.bus_clock_hz, own))
+        divider = converter.quickest_divider(
+            converter.source_clock_hz(workspace.bus_clock_hz, own), chain.bits
+        )
         return SetClock(chain.converter, "internal" if own else "bus", divider)
 
     return Field("source", CLOCKS[chain.clock], source, tuple(CLOCKS.values()))

@@ -74,8 +74,8 @@ def generator_panel(workspace: Workspace, generator: Generator) -> Panel:
         ),
         Fact(
             "settling time",
-            format_rounded(dac.settling_s, "s", 3),
-            why=explanations.dac_settling(dac),
+            format_rounded(dac.settles_s(generator.buffered), "s", 3),
+            why=explanations.dac_settling(dac, generator.buffered),
         ),
     ]
 

@@ -146,7 +146,11 @@ def _played_on(workspace: Workspace, table: WaveTable, dac: str) -> Edit | None:
         )
     kind = workspace.part.dac(dac)
     assert kind is not None
-    fastest_hz = min(Fraction(table.points * 100), kind.update_rate_high_hz, 1 / kind.settling_s)
+    fastest_hz = min(
+        Fraction(table.points * 100),
+        kind.update_rate_high_hz,
+        1 / kind.settles_s(there is None or there.buffered),
+    )
     ticks = max(1, round(workspace.bus_clock_hz / fastest_hz))
     output = Playback(
         table=table.name,
@@ -437,7 +441,9 @@ def choices_for(
     assert dac is not None
     assert dma is not None
     fastest_hz = min(
-        dac.update_rate_high_hz, 1 / dac.settling_s, workspace.bus_clock_hz / dma.transfer_cycles
+        dac.update_rate_high_hz,
+        1 / dac.settles_s(generator.buffered),
+        workspace.bus_clock_hz / dma.transfer_cycles,
     )
     return wave_choices(
         wanted_hz(workspace, generator, table),

@@ -211,12 +211,13 @@ def converter_noise(workspace: Workspace, chain: Chain) -> Explanation:
     clock_hz = scan_timing(workspace, chain).clock_hz
     terms: list[Given] = [Given("own", "noise", converter.noise_lsb, "LSB", part)]
     formula = "own"
-    if clock_hz > converter.clock_high_hz:
+    limit_hz = converter.clock_limit_hz(chain.bits)
+    if clock_hz > limit_hz:
         formula = "sqrt(own ** 2 + ((clock / limit - 1) * over) ** 2)"
         clock = Place(chain.converter, facet="clock")
         terms += [
             Given("clock", "clock", clock_hz, "Hz", f"{chain.converter}: clock", clock),
-            Given("limit", "limit", converter.clock_high_hz, "Hz", part),
+            Given("limit", "limit", limit_hz, "Hz", part),
             Given("over", "noise at twice the limit", converter.overclock_noise_lsb, "LSB", part),
         ]
     if chain.bits < highest:

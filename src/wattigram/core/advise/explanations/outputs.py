@@ -229,9 +229,11 @@ def _volts(value: Number, _unit: str) -> str:
     return format_volts(float(value))
 
 
-def dac_settling(dac: Dac) -> Explanation:
+def dac_settling(dac: Dac, buffered: bool) -> Explanation:
     """Until a full step is within half a count."""
-    return stated("settling time", dac.settling_s, "s", f"part: {dac.name}", None, rounded(3))
+    return stated(
+        "settling time", dac.settles_s(buffered), "s", f"part: {dac.name}", None, rounded(3)
+    )
 
 
 def level_code(workspace: Workspace, generator: Generator) -> tuple[Explanation, ...]:

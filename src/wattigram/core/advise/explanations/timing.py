@@ -49,7 +49,10 @@ def converter_clock(workspace: Workspace, chain: Chain) -> Explanation:
 def clock_range(workspace: Workspace, chain: Chain) -> tuple[Explanation, ...]:
     """Slowest and quickest clock that the part allows."""
     converter, part = workspace.converter(chain), f"part: {chain.converter}"
-    ends = (("slowest clock", converter.clock_low_hz), ("quickest clock", converter.clock_high_hz))
+    ends = (
+        ("slowest clock", converter.clock_low_hz),
+        ("quickest clock", converter.clock_limit_hz(chain.bits)),
+    )
     return tuple(stated(title, hz, "Hz", part, None, short(4)) for title, hz in ends)
 
 

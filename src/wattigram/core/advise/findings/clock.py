@@ -25,13 +25,14 @@ def clock_out_of_range(workspace: Workspace) -> Iterator[Finding]:
         legal = [
             divider
             for divider in sorted(converter.dividers)
-            if converter.clock_low_hz <= source_hz / divider <= converter.clock_high_hz
+            if converter.allows_clock(source_hz / divider, chain.bits)
         ]
-        if clock_hz > converter.clock_high_hz:
+        most_hz = converter.clock_limit_hz(chain.bits)
+        if clock_hz > most_hz:
             code, side, limit_hz, cure = (
                 "clock-too-fast",
                 "above",
-                converter.clock_high_hz,
+                most_hz,
                 legal[:1],
             )
         elif clock_hz < converter.clock_low_hz:
@@ -44,13 +45,18 @@ def clock_out_of_range(workspace: Workspace) -> Iterator[Finding]:
         else:
             continue
         advice = f"Divide by {cure[0]}." if cure else "No divider is legal at this clock."
+        at = (
+            f" at {chain.bits} bits"
+            if limit_hz != converter.clock_high_hz and code == "clock-too-fast"
+            else ""
+        )
         yield Finding(
             code,
             "error",
             chain.converter,
             f"{chain.converter} is clocked too {'fast' if side == 'above' else 'slowly'}",
             f"{chain.converter} runs at {format_si(clock_hz, 'Hz')}, {side} its "
-            f"{format_si(limit_hz, 'Hz')}. {advice}",
+            f"{format_si(limit_hz, 'Hz')}{at}. {advice}",
             SetDivider(chain.converter, cure[0]) if cure else None,
             converter=chain.converter,
         )

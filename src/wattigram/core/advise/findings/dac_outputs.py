@@ -225,7 +225,8 @@ def update_too_fast(workspace: Workspace) -> Iterator[Finding]:
         made = dac_playback(workspace, generator)
         asked = f"{format_si(1 / made.asked_s, 'Hz')} is an update every {format_rounded(made.asked_s, 's', 3)}"
         limit_s = 1 / dac.update_rate_high_hz
-        shortest_s = max(dac.settling_s, limit_s, made.dma_s)
+        settled_s = dac.settles_s(generator.buffered)
+        shortest_s = max(settled_s, limit_s, made.dma_s)
         rounded_s = -(-shortest_s * workspace.bus_clock_hz // 1) / workspace.bus_clock_hz
         if made.dma_s > made.asked_s:
             code, title = "dma-too-slow", f"DMA cannot feed {dac.name} that fast"
@@ -236,12 +237,14 @@ def update_too_fast(workspace: Workspace) -> Iterator[Finding]:
         elif made.skipped > 1:
             code, title = "update-above-limit", f"{dac.name} is updated faster than it can be"
             why = f"{asked}; it takes one every {format_rounded(limit_s, 's', 3)}: of {made.skipped} points one comes out."
-        elif made.asked_s < dac.settling_s:
+        elif made.asked_s < settled_s:
             code, title = (
                 "update-faster-than-settling",
                 f"{dac.name} is updated faster than it settles",
             )
-            why = f"{asked}, and settling to half a count takes {format_rounded(dac.settling_s, 's', 3)}."
+            why = (
+                f"{asked}, and settling to half a count takes {format_rounded(settled_s, 's', 3)}."
+            )
         else:
             continue
         yield Finding(
@@ -299,18 +302,19 @@ def ramp_too_fast(workspace: Workspace) -> Iterator[Finding]:
                     f"{dwell}: what comes out in between nobody promises.",
                 )
             )
-        if ramp.dwell_s < dac.settling_s:
+        settled_s = dac.settles_s(generator.buffered)
+        if ramp.dwell_s < settled_s:
             faults.append(
                 (
                     "ramp-before-settled",
                     "warning",
                     f"{dac.name} is stepped before it has settled",
-                    f"Settling to half a count takes {format_rounded(dac.settling_s, 's', 3)}, and a step "
+                    f"Settling to half a count takes {format_rounded(settled_s, 's', 3)}, and a step "
                     f"dwells {dwell}.",
                 )
             )
         for code, severity, title, why in faults:
-            needed_s = max(safe_s, limit_s, Fraction(dac.settling_s))
+            needed_s = max(safe_s, limit_s, Fraction(settled_s))
             dwell_s = Fraction(round_up(float(needed_s))).limit_denominator(10**9)
             yield Finding(
                 code,

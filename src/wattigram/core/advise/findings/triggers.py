@@ -61,7 +61,7 @@ def _rooms(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> Iterator[Ed
     converter = workspace.converter(chain)
     source_hz = converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "internal")
     for divider in sorted(converter.dividers, reverse=True):
-        if divider < chain.divider and source_hz / divider <= converter.clock_high_hz:
+        if divider < chain.divider and source_hz / divider <= converter.clock_limit_hz(chain.bits):
             yield SetDivider(chain.converter, divider)
     if isinstance(workspace.project.own_trigger(chain), TimerTrigger):
         for needed_s in (cycle.busy_s, 1 / cycle.cycle_rate_hz, 2 / cycle.cycle_rate_hz):

@@ -408,9 +408,9 @@ class _Change:
             self._note(f"{name}: clock", "internal", "bus", ())
         own = values.get("clock") == "internal"
         source_hz = new.source_clock_hz(self._bus_hz(self.new), own)
-        allowed = [one for one in new.dividers if new.allows_clock(source_hz / one)] or list(
-            new.dividers
-        )
+        bits = min(new.bits, key=lambda one: (abs(one - chain.bits), -one))
+        allowed = [one for one in new.dividers if new.allows_clock(source_hz / one, bits)]
+        allowed = allowed or list(new.dividers)
         divider = min(allowed, key=lambda one: (abs(source_hz / one / before_hz - 1), one))
         values["divider"] = divider
         self._note(
@@ -419,7 +419,6 @@ class _Change:
             f"{format_si(source_hz / divider, 'Hz')} (÷ {divider})",
             (),
         )
-        bits = min(new.bits, key=lambda one: (abs(one - chain.bits), -one))
         values["bits"] = bits
         self._note(f"{name}: resolution", f"{chain.bits} bits", f"{bits} bits", ())
         if chain.alignment not in new.alignments:

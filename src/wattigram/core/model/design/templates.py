@@ -87,7 +87,7 @@ def fresh_chain(
     legal = [
         divider
         for divider in sorted(converter.dividers)
-        if workspace.bus_clock_hz / divider <= converter.clock_high_hz
+        if workspace.bus_clock_hz / divider <= converter.clock_limit_hz(max(converter.bits))
     ]
     used = {chain.buffer.name for chain in project.chains}
     name = next(

@@ -92,6 +92,8 @@ class Converter(StrictModel):
     dividers: Annotated[tuple[Positive, ...], Meta(min_length=1)]
     clock_low_hz: Hertz
     clock_high_hz: Hertz
+    clock_high_of_bits: dict[Name, Hertz] = field(default_factory=dict)
+    """Highest clock at which a resolution is kept, by the number of its bits, where that is lower."""
     overclock_noise_lsb: CountsOrZero = 8.0
     """Noise that a clock of twice the limit adds, rms."""
     leakage_share: ShareOrZero = 0.02
@@ -148,6 +150,11 @@ class Converter(StrictModel):
     def __post_init__(self) -> None:
         if self.clock_low_hz >= self.clock_high_hz:
             raise ValueError(f"{self.name}: clock_low is not below clock_high. Exchange them.")
+        for bits in self.clock_high_of_bits:
+            if bits not in {str(one) for one in self.bits}:
+                raise ValueError(
+                    f"{self.name}: clock_high_of_bits names {bits} bits, which it does not have. Remove it."
+                )
         if self.sampling_capacitor_f <= 0:
             raise ValueError(f"{self.name}: sampling_capacitor must be above 0 F.")
         if not self.channels:
@@ -212,13 +219,18 @@ class Converter(StrictModel):
         """The internal channel of that name."""
         return next((item for item in self.internal if item.name == name), None)
 
-    def allows_clock(self, clock_hz: Fraction) -> bool:
-        """Whether its own clock may be as fast, or as slow, as that."""
-        return self.clock_low_hz <= clock_hz <= self.clock_high_hz
+    def clock_limit_hz(self, bits: int) -> Fraction:
+        """The highest clock that it may have at a resolution."""
+        return min(self.clock_high_hz, self.clock_high_of_bits.get(str(bits), self.clock_high_hz))
 
-    def quickest_divider(self, source_hz: Fraction) -> int:
+    def allows_clock(self, clock_hz: Fraction, bits: int) -> bool:
+        """Whether its own clock may be as fast, or as slow, as that at a resolution."""
+        return self.clock_low_hz <= clock_hz <= self.clock_limit_hz(bits)
+
+    def quickest_divider(self, source_hz: Fraction, bits: int) -> int:
         """The smallest divider that makes no clock which is too fast; the largest where all do."""
-        slow_enough = [item for item in self.dividers if source_hz / item <= self.clock_high_hz]
+        limit_hz = self.clock_limit_hz(bits)
+        slow_enough = [item for item in self.dividers if source_hz / item <= limit_hz]
         return min(slow_enough, default=max(self.dividers))
 
     def source_clock_hz(self, bus_hz: Fraction, own: bool) -> Fraction:

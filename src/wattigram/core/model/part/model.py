@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
 from functools import cached_property
 from pathlib import Path
 from typing import Annotated, Literal, Self
@@ -162,6 +163,8 @@ class Dac(StrictModel):
     update_rate_high_hz: Hertz
     settling_s: Seconds
     """To half a count after a full step."""
+    settling_unbuffered_s: Seconds | None = None
+    """The same without its output buffer; None where that makes no difference."""
     buffer_margin_v: VoltsOrZero
     slew_v_s: VoltsPerSecond | None = None
     can_buffer_twice: Flag = True
@@ -182,6 +185,16 @@ class Dac(StrictModel):
     """That of the part which full scale is always measured against."""
     references: tuple[Name, ...] = ()
     """Those of which the design chooses one for it; with neither it follows the converters' reference."""
+
+    def settles_s(self, buffered: bool) -> Fraction:
+        """Time to half a count after a full step, with its output buffer or without."""
+        own = self.settling_unbuffered_s
+        return self.settling_s if buffered or own is None else own
+
+    def slews_v_s(self, buffered: bool) -> float:
+        """Limit of its output's slope, 0 for none; it is the buffer's where its settling is stated apart."""
+        is_free = not buffered and self.settling_unbuffered_s is not None
+        return 0.0 if is_free else self.slew_v_s or 0.0
 
 
 class Part(StrictModel, dict=True):

@@ -47,7 +47,9 @@ def converter_noise_lsb(workspace: Workspace, chain: Chain) -> float:
     A clock of ``r`` times the limit adds (r − 1) · ``overclock_noise_lsb``.
     """
     converter = workspace.converter(chain)
-    excess = float(scan_timing(workspace, chain).clock_hz / converter.clock_high_hz) - 1
+    excess = (
+        float(scan_timing(workspace, chain).clock_hz / converter.clock_limit_hz(chain.bits)) - 1
+    )
     noise_lsb = math.hypot(converter.noise_lsb, max(0.0, excess) * converter.overclock_noise_lsb)
     return float(noise_lsb / 2 ** (max(converter.bits) - chain.bits))
 

@@ -127,21 +127,21 @@ class DacPlayback(msgspec.Struct, frozen=True, dict=True):
         return len(self.codes) * self.update_s if self.repeat and len(self.codes) > 1 else None
 
 
-def settling_tau_s(dac: Dac, full_v: float) -> float:
+def settling_tau_s(dac: Dac, full_v: float, buffered: bool) -> float:
     """Time constant with which a full step is within half a count after the part's settling time,
     slewing included.
 
     Without a slew limit t = τ · (N + 1) · ln 2; with one the step is straight until what is left is
     slew · τ.
     """
-    total_s, counts = float(dac.settling_s), (dac.bits + 1) * math.log(2)
-    if not dac.slew_v_s or full_v <= dac.slew_v_s * total_s / counts:
+    total_s, counts = float(dac.settles_s(buffered)), (dac.bits + 1) * math.log(2)
+    slew_v_s = dac.slews_v_s(buffered)
+    if not slew_v_s or full_v <= slew_v_s * total_s / counts:
         return total_s / counts
 
     def taken_s(tau_s: float) -> float:
-        assert dac.slew_v_s is not None
-        left_v = dac.slew_v_s * tau_s
-        return full_v / dac.slew_v_s - tau_s + tau_s * max(0.0, math.log(left_v / full_v) + counts)
+        left_v = slew_v_s * tau_s
+        return full_v / slew_v_s - tau_s + tau_s * max(0.0, math.log(left_v / full_v) + counts)
 
     low_s, high_s = 0.0, total_s / counts
     for _halving in range(60):
@@ -232,9 +232,9 @@ def _written(
         repeat,
         lsb_v,
         float(levels[0]) if steady else output_range_v(workspace, dac, generator.buffered)[0],
-        settling_tau_s(dac, workspace.full_scale_v(dac)),
-        dac.slew_v_s or 0.0,
-        dac.settling_s,
+        settling_tau_s(dac, workspace.full_scale_v(dac), generator.buffered),
+        dac.slews_v_s(generator.buffered),
+        dac.settles_s(generator.buffered),
     )
 
 
@@ -332,9 +332,9 @@ def _played(workspace: Workspace, generator: Generator, output: Playback, dac: D
         output.repeat,
         made.lsb_v,
         output_range_v(workspace, dac, generator.buffered)[0],
-        settling_tau_s(dac, workspace.full_scale_v(dac)),
-        dac.slew_v_s or 0.0,
-        dac.settling_s,
+        settling_tau_s(dac, workspace.full_scale_v(dac), generator.buffered),
+        dac.slews_v_s(generator.buffered),
+        dac.settles_s(generator.buffered),
         transfer_s * crowd,
         setting,
         table,

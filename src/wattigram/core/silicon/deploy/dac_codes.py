@@ -45,7 +45,7 @@ def _fed(workspace: Workspace) -> Iterator[EffectiveDac]:
             gain_error=dac.gain_error,
             bend_lsb=dac.bend_lsb,
             carry_lsb=dac.carry_lsb,
-            tau_s=settling_tau_s(dac, workspace.full_scale_v(dac)),
+            tau_s=settling_tau_s(dac, workspace.full_scale_v(dac), buffered=True),
             slew_v_s=dac.slew_v_s or 0.0,
         )
 

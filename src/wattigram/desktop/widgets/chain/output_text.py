@@ -77,7 +77,7 @@ def _generator(workspace: Workspace, generator: Generator) -> OutputText:
     pin = (
         dac.name,
         "buffered" if generator.buffered else "not buffered",
-        f"settles in {format_rounded(dac.settling_s, 's', 2)}",
+        f"settles in {format_rounded(dac.settles_s(generator.buffered), 's', 2)}",
     )
     cells: tuple[tuple[str, ...], ...]
     match generator.output:

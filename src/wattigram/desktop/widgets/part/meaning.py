@@ -38,12 +38,13 @@ class MeaningView(QWidget):
     def clock_hz(self) -> float:
         """The highest clock that a divider of the bus clock makes."""
         assert self._converter is not None
+        limit_hz = self._converter.clock_limit_hz(max(self._converter.bits))
         allowed = [
             self._bus_hz / divider
             for divider in self._converter.dividers
-            if self._bus_hz / divider <= self._converter.clock_high_hz
+            if self._bus_hz / divider <= limit_hz
         ]
-        return max(allowed, default=float(self._converter.clock_high_hz))
+        return max(allowed, default=float(limit_hz))
 
     def _words(self) -> list[str]:
         converter = self._converter

@@ -223,11 +223,11 @@ def test_what_is_no_such_fact_is_said(identifier: str, key: str, text: str, word
 
 
 def test_sampling_times_can_be_said_as_times_at_the_highest_clock() -> None:
-    one, draft = chapter("converters"), heron_draft()  # 6 MHz
+    one, draft = chapter("converters"), heron_draft()  # 10 MHz
     item = ("converters", 0)
-    assert read_said(draft, one, item, "sampling_cycles", "500 ns, 1 us, 11 clk") == [3, 6, 11]
-    with pytest.raises(QuantityError, match=r"The nearest is 4\.25 clocks"):
-        read_said(draft, one, item, "sampling_cycles", "700 ns")
+    assert read_said(draft, one, item, "sampling_cycles", "500 ns, 1 us, 11 clk") == [5, 10, 11]
+    with pytest.raises(QuantityError, match=r"The nearest is 6\.25 clocks"):
+        read_said(draft, one, item, "sampling_cycles", "620 ns")
     bare = draft.with_value(("converters", 0, "clock_high"), None)
     with pytest.raises(QuantityError, match="Fill that in first"):
         read_said(bare, one, item, "sampling_cycles", "500 ns")

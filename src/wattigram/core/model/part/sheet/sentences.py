@@ -196,6 +196,10 @@ CHAPTERS: tuple[Chapter, ...] = (
                 "would add {overclock_noise} rms of noise; half the lowest would lose {leakage_share} of the charge."
             ),
             Sentence(
+                "At a resolution its clock may be no higher than this: {clock_high_of_bits}.",
+                "Some resolutions need a slower clock",
+            ),
+            Sentence(
                 "It has an oscillator of its own: {oscillator.clock} within {oscillator.tolerance}, which "
                 "{oscillator.runs_in_sleep}; the virtual board's one is off by {oscillator.specimen_error}.",
                 "It has an oscillator of its own",
@@ -284,6 +288,10 @@ CHAPTERS: tuple[Chapter, ...] = (
             ),
             Sentence(
                 "Its buffer stays {buffer_margin} away from either rail; without it the output has {resistance}."
+            ),
+            Sentence(
+                "Without its buffer it settles within {settling_unbuffered}.",
+                "It settles otherwise without its buffer",
             ),
             Sentence("It slews at {slew}.", "Its slew is stated"),
             Sentence(
