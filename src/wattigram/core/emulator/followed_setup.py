@@ -316,5 +316,5 @@ class FollowedSetUp(Run):
     def counts_of(self, timer: str) -> tuple[int, float]:
         """Counts of a period, and ticks of each."""
         state = self.machine.peripherals.state
-        count_ticks = state.number(timer, "prescaler", 1) * self._clock_divisor
+        count_ticks = state.count_clocks(timer) * self._clock_divisor
         return state.number(timer, "period", 1), float(count_ticks)

@@ -483,7 +483,7 @@ class ImageRun(FollowedSetUp):
             np.array([effect]),
             counts=np.array([state.number(timer, "period", 1)]),
             high_counts=np.array([state.number(timer, "compare", 0)]),
-            count_ticks=float(state.number(timer, "prescaler", 1) * self._clock_divisor),
+            count_ticks=float(state.count_clocks(timer) * self._clock_divisor),
         )
 
     def leave_partials(self, owner: str = "") -> None:

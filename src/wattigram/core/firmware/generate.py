@@ -278,7 +278,7 @@ class _Context:
             if isinstance(chain.trigger, TimerTrigger):
                 setting = timer_setting(self.workspace, chain.trigger)
                 rate = format_rounded(
-                    self.workspace.bus_clock_hz / (setting.prescaler * setting.period_counts),
+                    1 / setting.period_s,
                     "Hz",
                     9,
                 )

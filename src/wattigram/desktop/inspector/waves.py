@@ -447,7 +447,7 @@ def choices_for(
     )
     return wave_choices(
         wanted_hz(workspace, generator, table),
-        workspace.bus_clock_hz,
+        workspace.bus_clock_hz / kind.clock_divider,
         kind.prescaler_choices,
         kind.counter_bits,
         fastest_hz,

@@ -15,7 +15,7 @@ from wattigram.core.advise.explanations.explanation import (
     stated,
 )
 from wattigram.core.advise.explanations.expression import Number
-from wattigram.core.advise.explanations.timing import bus_clock
+from wattigram.core.advise.explanations.timing import timer_clock
 from wattigram.core.base.quantity import format_volts
 from wattigram.core.model.design import (
     ConstantLevel,
@@ -40,7 +40,7 @@ def _timer_rate(
         title,
         "clock / (prescaler * counts)",
         (
-            bus_clock(workspace),
+            timer_clock(workspace, timer),
             Given("prescaler", "prescaler", prescaler, "", timer, there),
             Given("counts", "counts", counts, "", timer, there),
         ),

@@ -23,6 +23,18 @@ def bus_clock(workspace: Workspace) -> Given:
     return Given("clock", "bus clock", workspace.bus_clock_hz, "Hz", origin, Place(facet="project"))
 
 
+def timer_clock(workspace: Workspace, timer: str) -> Given | Derived:
+    """What a timer's prescaler gets: the bus clock, or a share of it."""
+    group = workspace.part.timer(timer)
+    if group is None or group.clock_divider == 1:
+        return bus_clock(workspace)
+    divider = Given("divider", "divider", group.clock_divider, "", f"part: {timer}")
+    terms = (bus_clock(workspace), divider)
+    return Derived(
+        "clock", "timer clock", Explanation("timer clock", "clock / divider", terms, "Hz", short(6))
+    )
+
+
 def converter_clock(workspace: Workspace, chain: Chain) -> Explanation:
     """The bus clock, or the converter's own, divided."""
     converter = workspace.converter(chain)

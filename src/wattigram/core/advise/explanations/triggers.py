@@ -12,7 +12,12 @@ from wattigram.core.advise.explanations.explanation import (
     rounded,
     short,
 )
-from wattigram.core.advise.explanations.timing import bus_clock, scan_time, software_terms
+from wattigram.core.advise.explanations.timing import (
+    bus_clock,
+    scan_time,
+    software_terms,
+    timer_clock,
+)
 from wattigram.core.model.design import Chain, SoftwareTrigger, TimerTrigger, Workspace
 from wattigram.core.predict.timing import scan_timing, software_step, starts_each
 
@@ -30,7 +35,7 @@ def trigger_period(workspace: Workspace, chain: Chain) -> Explanation | None:
         (
             Given("prescaler", "prescaler", setting.prescaler, "", f"{own.timer}", there),
             Given("counts", "counts", setting.period_counts, "", f"{own.timer}", there),
-            bus_clock(workspace),
+            timer_clock(workspace, own.timer),
         ),
         "s",
         rounded(6),
@@ -77,7 +82,7 @@ def timer_counts(workspace: Workspace, chain: Chain) -> tuple[Explanation, ...]:
     )
     how = "of all pairs that the timer allows the smallest error of the rate, then the smallest prescaler"
     return tuple(
-        looked_for(title, value, "", how, (wanted, bus_clock(workspace)), short(8))
+        looked_for(title, value, "", how, (wanted, timer_clock(workspace, own.timer)), short(8))
         for title, value in (("prescaler", setting.prescaler), ("counts", setting.period_counts))
     )
 

@@ -80,6 +80,8 @@ class Timer(StrictModel):
 
     names: Annotated[tuple[Name, ...], Meta(min_length=1)]
     counter_bits: Annotated[int, Meta(ge=4, le=32)]
+    clock_divider: Annotated[int, Meta(ge=1, le=1024)] = 1
+    """Bus clocks for each clock that reaches their prescaler."""
     prescaler_bits: Annotated[int, Meta(ge=0, le=16)] = 0
     """Every prescaler up to 2^bits can be chosen."""
     prescalers: tuple[Positive, ...] = ()

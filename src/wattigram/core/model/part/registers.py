@@ -93,7 +93,7 @@ SETTINGS: dict[BlockKind, dict[str, str]] = {
         "window-ticks-high": "upper half of it",
     },
     "timer": {
-        "prescaler": "bus clocks of a count",
+        "prescaler": "clocks of a count",
         "period": "counts of a period",
         "compare": "counts of a pulse",
         "run": "it counts",

@@ -83,7 +83,7 @@ def set_timer(
     period_register: int | None = None,
     alone: bool = False,
 ) -> TimerSetting:
-    """What a timer of the part is really set to. Timers run from the bus clock.
+    """What a timer of the part is really set to. Timers run from the bus clock, or a share of it.
 
     Registers as written, else solved. Of several who set one timer up the last one has it, unless
     it is asked
@@ -106,7 +106,10 @@ def _own_setting(
     timer = workspace.part.timer(name)
     assert timer is not None
     solved = solve_timer(
-        workspace.bus_clock_hz, every_s, timer.prescaler_choices, timer.counter_bits
+        workspace.bus_clock_hz / timer.clock_divider,
+        every_s,
+        timer.prescaler_choices,
+        timer.counter_bits,
     )
     if prescaler_register is None and period_register is None:
         return solved

@@ -43,7 +43,7 @@ def _route(workspace: Workspace, route: Route, number: int) -> EffectiveRoute:
     timer_ticks = 1.0
     if route.timer is not None:
         setting = set_timer(workspace, route.timer.timer, route.timer.period_s)
-        timer_ticks = float(setting.ticks)
+        timer_ticks = float(setting.period_s * workspace.bus_clock_hz.numerator)
     return EffectiveRoute(
         name=route.name,
         stream=OUTPUT_STREAM + number,

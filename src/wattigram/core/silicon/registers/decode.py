@@ -106,6 +106,12 @@ class SiliconState(msgspec.Struct):
         """A setting that is a name."""
         return str(self.value(owner, name, default, index))
 
+    def count_clocks(self, timer: str) -> int:
+        """Bus clocks of a timer's count."""
+        group = self.registers.part.timer(timer)
+        divider = group.clock_divider if group is not None else 1
+        return self.number(timer, "prescaler", 1) * divider
+
     def flag(self, owner: str, name: str, default: bool, index: int = 0) -> bool:
         """A setting that is on or off."""
         return bool(self.value(owner, name, default, index))

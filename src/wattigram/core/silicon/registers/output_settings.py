@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from fractions import Fraction
 
 from wattigram.core.base.errors import RegisterError
+from wattigram.core.base.quantity import format_si
 from wattigram.core.model.design import TimerTrigger, Workspace, start_levels
 from wattigram.core.model.design.outputs import ConstantLevel, Generator, Playback, SoftwareRamp
 from wattigram.core.model.design.route import (
@@ -133,7 +134,8 @@ def timer_steps(workspace: Workspace, registers: RegisterMap) -> Iterator[SetupS
             "set-up",
             name,
             f"set up {name}",
-            f"{setting.prescaler} × {setting.period_counts} bus clocks; registers hold one less.",
+            f"{setting.prescaler} × {setting.period_counts} clocks of {format_si(setting.timer_hz, 'Hz')}; "
+            "registers hold one less.",
             tuple(step.settings),
         )
 

@@ -42,7 +42,7 @@ def timer_trigger(state: SiliconState, timer: str, bus_clock_hz: Fraction) -> Ti
     prescaler, period = state.number(timer, "prescaler", 1), state.number(timer, "period", 1)
     return TimerTrigger(
         timer=timer,
-        period_s=Fraction(prescaler * period) / bus_clock_hz,
+        period_s=state.count_clocks(timer) * period / bus_clock_hz,
         prescaler_register=prescaler - 1,
         period_register=period - 1,
     )
@@ -206,7 +206,7 @@ class OutputReader:
                     PwmOutput(
                         name=name,
                         timer=name,
-                        period_s=Fraction(prescaler * period) / self._bus_clock_hz,
+                        period_s=state.count_clocks(name) * period / self._bus_clock_hz,
                         duty=min(1.0, state.number(name, "compare", 0) / period),
                         prescaler_register=prescaler - 1,
                         period_register=period - 1,
@@ -354,7 +354,7 @@ class OutputReader:
             on = "destination"
         elif self._part.timer(request) is not None:
             on = "timer"
-            trigger = state.number(request, "prescaler", 1) * state.number(request, "period", 1)
+            trigger = state.count_clocks(request) * state.number(request, "period", 1)
             timer = RouteTimer(timer=request, period_s=Fraction(trigger) / self._bus_clock_hz)
         pieces = state.number(channel, "pieces", 1)
         return Route(

@@ -321,6 +321,10 @@ CHAPTERS: tuple[Chapter, ...] = (
                 "{names} count {counter_bits} bits behind a prescaler of {prescaler_bits} bits. They {can_trigger} "
                 "and {pwm}."
             ),
+            Sentence(
+                "They run from the bus clock divided by {clock_divider}.",
+                "Their clock is slower than the bus",
+            ),
             Sentence("Of prescalers they have only {prescalers}.", "Only some prescalers"),
             Sentence(
                 "Pulses come out at {pwm_pins}; a new one {loads_after_dma}.", "Pins of pulses"
