@@ -65,6 +65,5 @@ def test_firmware_counts_as_the_design_does(lamp: Workspace, tmp_path: Path) -> 
         assert not differences(lamp, image.register_writes)
         assert np.array_equal(image.items(0), design.items(0))
         assert_as_designed(rows(image), rows(design))
-        held = {one.text for one in prove(lamp, image).verdicts if one.outcome == "holds"}
-        for text in ("Fan follows acts", "Alive acts", "comes at every scan"):
-            assert any(text in one for one in held), text
+        fan, *_others = [one for one in prove(lamp, image).verdicts if "Fan follows" in one.text]
+        assert "100 % of the values as they should be" in fan.note
