@@ -227,7 +227,7 @@ def test_what_the_board_s_references_are_is_stated_in_the_project(kiln: Workspac
     """A measured voltage, or a tolerance; nothing takes it back to what the part says."""
     chosen = Selection(facet="project")
     fields = {field.label: field for field in panel_for(kiln, chosen).fields}
-    assert (fields["supply is"].text, fields["supply within"].text) == ("3.3 V", "0 %")
+    assert (fields["supply is"].text, fields["supply within"].text) == ("3.3 V", "")
     edit = fields["supply is"].make("3.287 V")
     assert edit is not None
     other = edited(kiln, edit)

@@ -27,7 +27,7 @@ from wattigram.core.model.bench import (
     Wiring,
 )
 from wattigram.core.model.design import Route, open_workspace
-from wattigram.core.model.design.edits import SetWiring, apply_edit
+from wattigram.core.model.design.edits import RenameSignal, SetWiring, apply_edit
 from wattigram.desktop.inspector import panel_for
 from wattigram.desktop.inspector.bench import OFFERED, wiring_fields
 from wattigram.desktop.pages.page_stack import CHAIN, PROGRAM
@@ -278,6 +278,39 @@ def test_the_wiring_check_sees_what_was_done(
     assert "2 of 5" in bar.text.text()
     bar.end.click()
     assert not bar.isVisible()
+
+
+def test_a_changed_design_ends_the_wiring_check(
+    opened: Callable[[str], MainWindow], wait: Wait
+) -> None:
+    """Its steps name signals of the design that it began with."""
+    window = opened("kiln-ramp/kiln-ramp")
+    window.bench_actions.check_wiring()
+    wait(lambda: bool(window.board.latest.pictures))
+    window.document.edit(RenameSignal("Heater drive", "Heater"))
+    assert window.bench_actions.wiring_bar.check is None
+    assert "wiring check is ended" in window.notice.text
+    window.document.stack.undo()
+
+
+def test_the_bench_may_change_while_a_board_is_made_anew(
+    opened: Callable[[str], MainWindow], wait: Wait
+) -> None:
+    """A design that has just been changed is nothing for the board that still runs the one before."""
+    window = opened("kiln-ramp/kiln-ramp")
+    window.board.start()
+    wait(lambda: bool(window.board.latest.pictures))
+    session = window.board._session
+    asked = []
+    assert session is not None
+    session.turn_knobs = asked.append  # type: ignore[method-assign]
+    window.document.edit(RenameSignal("Heater drive", "Heater"))
+    wiring = window.document.workspace.project.wired("A2")
+    assert wiring is not None
+    window.document.edit(SetWiring(wiring.replaced(source=TiedInput(to="ground"))))
+    assert not asked
+    wait(lambda: "Heater" in window.board.latest.pictures)
+    wait(lambda: abs(window.board.latest.pictures["Power command"].reading_v) < 0.01)
 
 
 def test_a_self_test_is_added_from_the_palette(opened: Callable[[str], MainWindow]) -> None:

@@ -104,3 +104,35 @@ def test_an_old_proof_does_not_stay_under_a_new_project(window: MainWindow, wait
     window.show_page(PROOF)
     assert window.proof_page.rows == []
     assert window.proof_page.causes == []
+
+
+def test_arrows_in_a_list_of_choices_take_the_next(window: MainWindow) -> None:
+    page = window.chain_page
+    page.select(Selection("ADC 1", 0, "Coil current", "sample"))
+    editor = next(one for one in page.inspector.fields if isinstance(one.widget, QComboBox))
+    box = editor.widget
+    assert isinstance(box, QComboBox)
+    box.setFocus()
+    before = box.currentIndex()
+    QTest.keyClick(box, Qt.Key.Key_Down)
+    assert box.currentIndex() == before + 1
+    cycles = window.document.workspace.project.chains[0].slots[0].sampling_cycles
+    assert f"{cycles:g} clk" == box.currentText()
+
+
+def test_what_no_model_can_have_is_said_where_it_was_typed(window: MainWindow) -> None:
+    """Not only what no quantity can be read from: also a period of nothing."""
+    page = window.chain_page
+    page.select(Selection("ADC 1", 0, "Coil current", "transfer"))
+    editor = next(one for one in page.inspector.fields if one.label == "read newest every")
+    line = editor.widget
+    assert isinstance(line, QLineEdit)
+    before = window.document.workspace.project
+    line.setFocus()
+    line.selectAll()
+    QTest.keyClicks(line, "0")
+    QTest.keyClick(line, Qt.Key.Key_Return)
+    assert window.document.workspace.project == before
+    assert line.text() == "0"
+    assert line.property("wrong")
+    assert "It must be above 0 s" in window.notice.text

@@ -11,6 +11,7 @@ from wattigram.core.base.errors import WaveError
 from wattigram.core.base.quantity import format_volts
 from wattigram.core.contract.shapes import PointsShape
 from wattigram.core.model.bench import SignalGenerator, Wiring
+from wattigram.core.model.design import Workspace
 from wattigram.core.model.design.edits import SetWiring
 from wattigram.desktop.controllers.actions import Actions
 from wattigram.desktop.controllers.board_session import LiveBoard
@@ -55,6 +56,13 @@ class BenchActions:
         actions.add("Bench", "Check the wiring step by step", "", self.check_wiring)
         board.snapshot.connect(self.wiring_bar.show_snapshot)
         self.wiring_bar.looks.connect(page.watch)
+        document.changed.connect(self._on_changed)
+
+    def _on_changed(self, workspace: Workspace, before: Workspace) -> None:
+        """Steps of a wiring check are those of one design."""
+        if self.wiring_bar.check is not None and workspace.build_id != before.build_id:
+            self.wiring_bar.stop()
+            self._say("The design has changed: the wiring check is ended. Begin it again.")
 
     def _wiring(self) -> Wiring | None:
         """What is wired to the selected signal."""

@@ -159,7 +159,7 @@ class LiveBoard(QObject):
         sends_other = is_ours and _senders(workspace) != _senders(before)
         if is_new or measures_other or sends_other or (is_rewired and not is_virtual(self.address)):
             self._restart.start()
-        elif is_rewired:
+        elif is_rewired and not self._restart.isActive():  # else it begins anew with all of it
             self._session.turn_knobs(workspace)
 
     def set_address(self, address: str) -> None:

@@ -183,6 +183,7 @@ def _board_references(workspace: Workspace) -> list[Field]:
             continue
         own = next((one for one in workspace.project.references if one.name == name), None)
         volts, share = (own.voltage_v, own.tolerance) if own is not None else (None, None)
+        within = workspace.tolerance_of(name)
         if reference.pin is None:
             fields.append(
                 Field(
@@ -195,9 +196,9 @@ def _board_references(workspace: Workspace) -> list[Field]:
         fields.append(
             Field(
                 f"{name} within",
-                format_si(workspace.tolerance_of(name), "%"),
+                format_si(within, "%") if within else "",
                 partial(_state_tolerance, name, volts, 0.0 if volts else reference.tolerance),
-                hint="0.1 %; nothing for what the part says",
+                hint="not stated, such as 0.1 %",
             )
         )
     return fields

@@ -22,6 +22,7 @@ from PyQt6.QtWidgets import (
 )
 
 from wattigram.core.base.errors import QuantityError
+from wattigram.core.base.validation import ModelError
 from wattigram.desktop.inspector import Fact, Field, Panel
 from wattigram.desktop.inspector.number_entry import decimals, nudged
 from wattigram.desktop.theme import heading_font, number_font, text_font, theme
@@ -110,7 +111,7 @@ class FieldEditor(QObject):
     def eventFilter(self, watched: QObject | None, event: QEvent | None) -> bool:
         """Escape takes back what was typed, and is the page's where nothing was; arrows, and the wheel in a
         field that has the keyboard, make its number more and less."""
-        steps = self._steps_of(event)
+        steps = self._steps_of(event) if isinstance(self.widget, QLineEdit) else 0
         if steps:
             return self._nudge(steps)
         pressed = (
@@ -203,14 +204,21 @@ class FieldEditor(QObject):
         try:
             edit = self._field.make(text)
         except QuantityError as fault:
-            self._mark(True, str(fault))
-            self.error.emit(f"{self._field.label}: {fault}")
+            self._refuse(str(fault))
+            return
+        except ModelError as fault:
+            self._refuse(fault.first.message)
             return
         self._mark(False)
         if isinstance(self.widget, QLineEdit):
             self.widget.setModified(False)
         if edit is not None:
             self.edited.emit(edit)
+
+    def _refuse(self, why: str) -> None:
+        """What was entered stays, and is said to be wrong."""
+        self._mark(True, why)
+        self.error.emit(f"{self._field.label}: {why}")
 
     def _mark(self, wrong: bool, why: str = "") -> None:
         widget = self.widget
