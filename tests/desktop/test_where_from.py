@@ -19,7 +19,7 @@ from tests.paths import EXAMPLES
 from tests.recorded.variations import CASES, VARIED, variations
 from wattigram.core.advise.explanations import Derived, Explanation, Found, Given, Place, lines
 from wattigram.core.model.design import Workspace, open_workspace
-from wattigram.core.model.design.edits import SetBufferLength, SetReaction
+from wattigram.core.model.design.edits import SetBoardReference, SetBufferLength, SetReaction
 from wattigram.core.predict.expected import band_half_width_v
 from wattigram.desktop.inspector.panel_model import Fact
 from wattigram.desktop.inspector.panels import panel_for
@@ -43,6 +43,8 @@ FACETS = (
 SECTIONS = ("generators", "pwm", "uarts", "routes", "reactions")
 STATED = {
     "bits transferred",
+    "build ID",
+    "chains",
     "channel",
     "clipped",
     "codes",
@@ -57,6 +59,7 @@ STATED = {
     "receives on",
     "results",
     "sends on",
+    "signals",
     "unity gain",
 }
 """Facts that say what is stated beside them, or count it."""
@@ -74,6 +77,8 @@ def facts_of(workspace: Workspace) -> Iterator[tuple[Selection, Fact]]:
         for selection in chosen:
             for fact in panel_for(workspace, selection).facts:
                 yield selection, fact
+    for fact in panel_for(workspace, Selection(facet="project")).facts:
+        yield Selection(facet="project"), fact
     for section in SECTIONS:
         for one in getattr(workspace.project, section):
             selection = Selection(section=section, output=one.name)
@@ -406,3 +411,19 @@ def test_a_stream_s_band_is_explained_beside_the_stream(
     assert shown.title.text().startswith(f"Stream · {signals[-1]}")
     assert "band = σ · noise expected · 1 LSB + accuracy" in shown.text.toPlainText()
     shown.close()
+
+
+def test_full_scale_says_how_sure_it_is(kiln: Workspace) -> None:
+    for edit, value, origins in (
+        (SetBoardReference("supply", 3.287), "3.287 V", {"project: supply"}),
+        (
+            SetBoardReference("supply", None, 0.005),
+            "3.300 V ± 0.5 %",
+            {"part: reference supply", "project: supply"},
+        ),
+    ):
+        panel = panel_for(edited(kiln, edit), Selection(facet="project"))
+        fact = next(one for one in panel.facts if one.label == "full scale")
+        assert fact.value == value
+        said = [text for why in fact.whys for _depth, text, _place in lines(why)]
+        assert {text.partition(": ")[2] for text in said} == origins

@@ -150,7 +150,11 @@ def _project_panel(workspace: Workspace) -> Panel:
         (
             Fact("signals", str(len(project.signals))),
             Fact("chains", str(len(project.chains))),
-            Fact("full scale", format_volts(workspace.reference_v)),
+            Fact(
+                "full scale",
+                _full_scale(workspace),
+                why=partial(explanations.full_scale, workspace),
+            ),
             Fact("build ID", workspace.build_id),
         ),
         (
@@ -172,6 +176,12 @@ def _project_panel(workspace: Workspace) -> Panel:
             *of_reference,
         ),
     )
+
+
+def _full_scale(workspace: Workspace) -> str:
+    tolerance = workspace.tolerance_of(workspace.project.reference)
+    within = f" ± {format_si(tolerance, '%')}" if tolerance else ""
+    return f"{format_volts(workspace.reference_v)}{within}"
 
 
 def _board_references(workspace: Workspace) -> list[Field]:

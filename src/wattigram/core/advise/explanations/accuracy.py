@@ -18,7 +18,7 @@ from wattigram.core.advise.explanations.explanation import (
 from wattigram.core.advise.explanations.expression import Number
 from wattigram.core.advise.explanations.filters import last_place, noise_share, truncation
 from wattigram.core.advise.explanations.timing import sampling
-from wattigram.core.base.quantity import format_counts, format_volts
+from wattigram.core.base.quantity import format_counts, format_si, format_volts
 from wattigram.core.model.design import Chain, Signal, Workspace, signal_scale
 from wattigram.core.predict.accuracy import signal_noise, slot_settling
 from wattigram.core.predict.accuracy.noise import DITHER_LSB
@@ -48,6 +48,37 @@ def count_volts(workspace: Workspace, chain: Chain, signal: Signal) -> Explanati
     formula = "2 * reference / steps" if scale.signed else "reference / steps"
     terms = (reference, steps)
     return Explanation("1 LSB", formula, terms, "V", rounded(4))
+
+
+def full_scale(workspace: Workspace) -> tuple[Explanation, ...]:
+    """What the converters measure against, and by how much that may be off, where that is stated."""
+    name, project = workspace.project.reference, Place(facet="project")
+    pin = workspace.reference_pin
+    own = next((one for one in workspace.project.references if one.name == name), None)
+    stated_here = own is not None and own.voltage_v is not None
+    origin = f"project: {name}" if stated_here else f"part: reference {name}"
+    volts = stated(
+        "full scale",
+        workspace.reference_v,
+        "V",
+        f"bench: pin {pin}" if pin is not None else origin,
+        project,
+        lambda value, _unit: format_volts(float(value)),
+    )
+    tolerance = workspace.tolerance_of(name)
+    if not tolerance:
+        return (volts,)
+    of_project = own is not None and own.tolerance is not None
+    origin = f"project: {name}" if of_project else f"part: reference {name}"
+    within = stated(
+        "tolerance",
+        tolerance,
+        "",
+        origin,
+        project,
+        lambda value, _unit: format_si(float(value), "%"),
+    )
+    return volts, within
 
 
 def source_count_volts(workspace: Workspace, chain: Chain, signal: Signal) -> Explanation:
