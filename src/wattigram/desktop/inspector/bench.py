@@ -100,6 +100,14 @@ def wiring_fields(workspace: Workspace, pin: str) -> tuple[list[Fact], list[Fiel
             hint="0 or 100 nF",
         ),
         Field(
+            "source within",
+            format_si(shown.tolerance, "%") if shown.tolerance else "",
+            lambda text: _wired(
+                shown, tolerance=float(parse_quantity(text, "%")) if text.strip() else 0.0
+            ),
+            hint="not stated, such as 1 %",
+        ),
+        Field(
             "amplifier's bandwidth",
             format_si(shown.bandwidth_hz, "Hz", 9) if shown.bandwidth_hz is not None else "",
             lambda text: _wired(

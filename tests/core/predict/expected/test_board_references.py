@@ -31,7 +31,7 @@ from wattigram.core.model.design import (
 from wattigram.core.model.design.edits import SetBoardReference, SetReference, SetWiring
 from wattigram.core.model.design.project_file import build_id, parse_project, project_text
 from wattigram.core.predict.expected import band_half_width_v
-from wattigram.core.predict.pins import input_extent_v, reference_error_v
+from wattigram.core.predict.pins import input_extent_v, tolerance_error_v
 from wattigram.core.silicon.registers import as_set_up
 
 MEASURED = SetBoardReference("supply", 3.02)
@@ -67,7 +67,7 @@ def test_a_share_of_the_supply_follows_it() -> None:
     signal = other.project.signal("3.3 V rail")
     assert input_extent_v(other, signal) == pytest.approx((1.51, 1.51))
     loose = edited(rail, SetBoardReference("supply", None, 0.02))
-    assert reference_error_v(loose, signal) == 0, "a share of what it is measured against"
+    assert tolerance_error_v(loose, signal) == 0, "a share of what it is measured against"
 
 
 def test_what_a_reference_may_be_off_is_in_the_band(kiln: Workspace) -> None:
@@ -81,14 +81,38 @@ def test_what_a_reference_may_be_off_is_in_the_band(kiln: Workspace) -> None:
     assert float(why.value) == pytest.approx(half_v(loose, name), rel=1e-12)
 
 
+def test_what_is_wired_may_be_off_too(kiln: Workspace) -> None:
+    """A divider of 1 % resistors; also where it brings a share of the reference itself, or feeds two pins."""
+    wiring = kiln.project.wired("A3")
+    assert wiring is not None
+    loose = edited(kiln, SetWiring(wiring.replaced(tolerance=0.01)))
+    highest_v = max(input_extent_v(kiln, kiln.project.signal("Upper zone")))
+    for name in ("Upper zone", "Upper zone, twin"):
+        off_v = tolerance_error_v(loose, loose.project.signal(name))
+        assert off_v == pytest.approx(0.01 * highest_v), name
+        chain = loose.project.chain_of(name)
+        assert chain is not None
+        why = band(loose, chain, loose.project.signal(name), filtered=True)
+        known = band_half_width_v(loose, chain, name, reduced=True)
+        assert float(why.value) == pytest.approx(known, rel=1e-12)
+    tied = Wiring(
+        pin="A2", source_resistance_ohm=0.0, source=TiedInput(to="reference"), tolerance=0.002
+    )
+    both = edited(kiln, SetWiring(tied), SetBoardReference("supply", None, 0.01))
+    assert tolerance_error_v(both, both.project.signal("Coil current")) == pytest.approx(0.0066)
+    text = project_text(both.project)
+    assert 'tolerance = "0.2 %"' in text
+    assert parse_project(text, "x") == both.project
+
+
 @pytest.mark.parametrize("to", ["ground", "reference", "supply", "half"])
 def test_what_is_tied_to_it_reads_the_same_whatever_it_is(kiln: Workspace, to: str) -> None:
     workspace = wired(edited(kiln, SetBoardReference("supply", None, 0.01)), "A2", TiedInput(to=to))
-    assert reference_error_v(workspace, workspace.project.signal("Coil current")) == 0
+    assert tolerance_error_v(workspace, workspace.project.signal("Coil current")) == 0
     internal = edited(
         workspace, SetReference("internal"), SetBoardReference("internal", None, 0.005)
     )
-    off_v = reference_error_v(internal, internal.project.signal("Coil current"))
+    off_v = tolerance_error_v(internal, internal.project.signal("Coil current"))
     level_v = {"ground": 0.0, "reference": 0.0, "supply": 3.3, "half": 1.65}[to]
     assert off_v == pytest.approx(level_v * 0.015)
 
@@ -99,7 +123,7 @@ def test_a_dac_s_reference_counts_where_it_is_another(kiln: Workspace) -> None:
     looped = wired(kiln.with_project(project), "A2", Jumper(pin=kiln.part.dacs[0].pin))
     loose = edited(looped, SetBoardReference("supply", None, 0.01))
     signal = loose.project.signal("Coil current")
-    assert reference_error_v(loose, signal) == 0
+    assert tolerance_error_v(loose, signal) == 0
     dac = loose.part.dacs[0]
     part = loose.part.replaced(
         dacs=(dac.replaced(references=("supply", "internal")), *loose.part.dacs[1:])
@@ -107,7 +131,7 @@ def test_a_dac_s_reference_counts_where_it_is_another(kiln: Workspace) -> None:
     own = level.replaced(reference="internal")
     project = loose.project.replaced(generators=(own,))
     other = Workspace(project, part)
-    assert reference_error_v(other, signal) == pytest.approx(0.01 * 1.0, rel=2e-3)
+    assert tolerance_error_v(other, signal) == pytest.approx(0.01 * 1.0, rel=2e-3)
 
 
 def test_a_board_within_its_tolerance_keeps_what_is_derived(

@@ -27,8 +27,10 @@ from wattigram.core.predict.pins import (
     input_accuracy_v,
     input_extent_v,
     input_noise_v,
+    input_source,
     pin_impedance,
-    reference_error_v,
+    pin_tolerances,
+    tolerance_error_v,
 )
 from wattigram.core.predict.timing import scan_timing
 
@@ -382,43 +384,36 @@ def accuracy(workspace: Workspace, chain: Chain, signal: Signal, *, filtered: bo
         origin = f"bench: pin {signal.pin}, the DAC that is wired to it"
         terms.append(Given("wired", "the DAC's own", wired_v, "V", origin, there))
         formula += " + wired"
-    off_v = reference_error_v(workspace, signal)
-    if off_v:
-        terms.append(
-            Derived("off", "references", _off_by_references(workspace, chain, signal, off_v))
-        )
+    if tolerance_error_v(workspace, signal):
+        off = _off_by_tolerances(workspace, chain, signal)
+        terms.append(Derived("off", "tolerances", off))
         formula += " + off"
     return Explanation("accuracy", formula, tuple(terms), "V", rounded(4))
 
 
-def _off_by_references(
-    workspace: Workspace, chain: Chain, signal: Signal, off_v: float
-) -> Explanation:
-    """What tolerances of references leave in doubt."""
-    name = workspace.project.reference
-    tolerance = Given(
-        "tolerance",
-        f"tolerance of {name}",
-        workspace.tolerance_of(name),
-        "",
-        f"reference {name}",
-        Place(facet="project"),
-    )
+def _off_by_tolerances(workspace: Workspace, chain: Chain, signal: Signal) -> Explanation:
+    """What stated tolerances leave in doubt, of the largest voltage at each pin."""
     wired = Place(chain.converter, chain.places_of(signal.name)[0], signal.name, "front end")
-    ends = input_extent_v(workspace, signal)
-    largest = Given(
-        "largest",
-        "largest voltage",
-        max(abs(volts) for volts in ends),
-        "V",
-        f"bench: pin {signal.pin}, as wired",
-        wired,
-    )
-    why = Explanation("references", "tolerance * largest", (tolerance, largest), "V", rounded(4))
-    if signal.negative is None and abs(float(why.value) - off_v) <= 1e-12 * off_v:
-        return why
-    how = "the tolerance of each reference that has a part in it, of the largest voltage at either pin"
-    return looked_for("references", off_v, "V", how, (tolerance, largest), rounded(4))
+    terms: list[Given | Derived | Found] = []
+    parts = []
+    for number, pin in enumerate(pin for pin in (signal.pin, signal.negative) if pin is not None):
+        shares = []
+        for at, (name, share) in enumerate(pin_tolerances(workspace, pin).items()):
+            is_reference = name.startswith("reference")
+            origin = name if is_reference else f"bench: pin {pin}"
+            place = Place(facet="project") if is_reference else wired
+            key = f"share{number}_{at}"
+            terms.append(Given(key, f"tolerance of {name}", share, "", origin, place))
+            shares.append(key)
+        if shares:
+            ends = input_source(workspace, pin).extent_v
+            largest = max(abs(volts) for volts in ends)
+            word = "largest voltage" if signal.negative is None else f"largest voltage at {pin}"
+            terms.append(
+                Given(f"largest{number}", word, largest, "V", f"bench: pin {pin}, as wired", wired)
+            )
+            parts.append(f"({' + '.join(shares)}) * largest{number}")
+    return Explanation("tolerances", " + ".join(parts), tuple(terms), "V", rounded(4))
 
 
 def band(workspace: Workspace, chain: Chain, signal: Signal, *, filtered: bool) -> Explanation:

@@ -9,7 +9,14 @@ from typing import Annotated
 
 from msgspec import Meta
 
-from wattigram.core.base.fields import Farads, Hertz, NoiseDensity, Ohms, VoltsOrZero
+from wattigram.core.base.fields import (
+    Farads,
+    Hertz,
+    NoiseDensity,
+    Ohms,
+    ShareOrZero,
+    VoltsOrZero,
+)
 from wattigram.core.base.models import StrictModel
 from wattigram.core.model.bench.sources import FloatingInput, PairedSource, Source, Supply
 from wattigram.core.model.field_types import InputName, PinName
@@ -29,6 +36,8 @@ class Wiring(StrictModel):
     pin: InputName
     label: Annotated[str, Meta(max_length=60)] = ""
     source_resistance_ohm: Ohms
+    tolerance: ShareOrZero = 0.0
+    """By which its voltage may be off, such as that of a divider's resistors."""
     capacitor_f: Farads = 0.0
     bandwidth_hz: Hertz | None = None
     noise_density: NoiseDensity = 0.0

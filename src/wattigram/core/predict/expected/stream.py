@@ -32,7 +32,7 @@ from wattigram.core.predict.pins import (
     input_source,
     input_voltage_v,
     is_looped_back,
-    reference_error_v,
+    tolerance_error_v,
 )
 from wattigram.core.predict.timing import scan_timing
 
@@ -107,7 +107,7 @@ def _spread(workspace: Workspace, chain: Chain, name: str, reduced: bool) -> tup
     gain = float(signal.scaling)
     noise_lsb = noise.reduced_lsb if reduced else noise.raw_lsb
     accuracy_v = accuracy_lsb * noise.lsb_v + input_accuracy_v(workspace, signal)
-    accuracy_v += reference_error_v(workspace, signal)
+    accuracy_v += tolerance_error_v(workspace, signal)
     return noise_lsb * noise.lsb_v / gain, accuracy_v / gain
 
 

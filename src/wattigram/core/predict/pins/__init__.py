@@ -11,9 +11,10 @@ from wattigram.core.predict.pins.input_pins import (
     input_voltage_v,
     is_looped_back,
     pin_impedance,
-    reference_error_v,
+    pin_tolerances,
     set_while_running,
     surroundings_of,
+    tolerance_error_v,
 )
 from wattigram.core.predict.pins.output_pins import (
     generator_on,
@@ -50,12 +51,13 @@ __all__ = [
     "output_ohm",
     "output_waveform",
     "pin_impedance",
+    "pin_tolerances",
     "pwm_on",
     "pwm_pin",
     "pwm_timing",
-    "reference_error_v",
     "set_while_running",
     "settling_s",
     "surroundings_of",
     "threshold_pin",
+    "tolerance_error_v",
 ]

@@ -14,6 +14,7 @@ from wattigram.core.model.bench import (
     DcSource,
     Driven,
     Jumper,
+    PairedSource,
     Source,
     Surroundings,
     TiedInput,
@@ -139,23 +140,49 @@ def input_accuracy_v(workspace: Workspace, signal: Signal) -> float:
     return accuracy_v
 
 
-def reference_error_v(workspace: Workspace, signal: Signal) -> float:
-    """By how much readings of a signal's pins may be off because a reference is: its own tolerance of the largest
-    voltage there is, and that of what feeds the pin. What is fed from the very same reference reads the same
-    whatever that has."""
-    return sum(
-        (_off_v(workspace, pin) for pin in (signal.pin, signal.negative) if pin is not None),
-        0.0,
-    )
+def tolerance_error_v(workspace: Workspace, signal: Signal) -> float:
+    """By how much readings of a signal's pins may be off by stated tolerances, of the largest voltage there is: what
+    is wired, the reference, and what feeds the pin. What is fed from the very same reference reads the same whatever
+    that has."""
+    pins = (pin for pin in (signal.pin, signal.negative) if pin is not None)
+    return sum((_off_v(workspace, pin) for pin in pins), 0.0)
+
+
+def pin_tolerances(workspace: Workspace, pin: str) -> dict[str, float]:
+    """Tolerances that have a part in what is read of a pin, by what has them; those that are not stated left out."""
+    own = workspace.project.reference
+    fed, there = _fed_from(workspace, pin)
+    shares = {f"what is wired to {pin}": _wired_tolerance(workspace, pin)}
+    if fed != own or there is not workspace:
+        shares[f"reference {own}"] = workspace.tolerance_of(own)
+        if fed:
+            name = (
+                f"reference {fed}"
+                if there is workspace
+                else f"reference {fed} of {there.project.name}"
+            )
+            shares[name] = there.tolerance_of(fed)
+    return {name: share for name, share in shares.items() if share}
 
 
 def _off_v(workspace: Workspace, pin: str) -> float:
-    own = workspace.project.reference
-    fed, there = _fed_from(workspace, pin)
-    if fed == own and there is workspace:
+    shares = pin_tolerances(workspace, pin)
+    if not shares:
         return 0.0
-    tolerance = workspace.tolerance_of(own) + (there.tolerance_of(fed) if fed else 0.0)
-    return tolerance * max(abs(volts) for volts in input_source(workspace, pin).extent_v)
+    return sum(shares.values()) * max(abs(volts) for volts in input_source(workspace, pin).extent_v)
+
+
+def _wired_tolerance(workspace: Workspace, pin: str) -> float:
+    """Of what is wired to a pin; of the other's too, where it is the same as another pin has."""
+    wiring = workspace.project.wired(pin)
+    if wiring is None:
+        return 0.0
+    other = (
+        workspace.project.wired(wiring.source.pin)
+        if isinstance(wiring.source, PairedSource)
+        else None
+    )
+    return wiring.tolerance + (other.tolerance if other is not None else 0.0)
 
 
 def _fed_from(workspace: Workspace, pin: str) -> tuple[str, Workspace]:
