@@ -24,9 +24,9 @@ from wattigram.desktop.pages.page_stack import (
     STREAMS,
     WAVE,
 )
+from wattigram.desktop.shell import screenshot
 from wattigram.desktop.shell.app import make_app, make_window
 from wattigram.desktop.shell.part_window import PartWindow
-from wattigram.desktop.shell.screenshot import wait_until
 from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.state.selection import Selection
 from wattigram.examples import EXAMPLES, STUDIO_KILN
@@ -45,6 +45,15 @@ void wg_samples_upper_zone(const wg_samples *items)
     hottest = (uint16_t)found;
 }
 """
+
+
+PATIENCE_MS = 300_000
+
+
+def wait_until(app: QApplication, reached: Callable[[], bool]) -> None:
+    """Let the window live until something has come about: a picture of anything else would be false."""
+    if not screenshot.wait_until(app, reached, PATIENCE_MS):
+        raise SystemExit("What a picture is to show has not come about.")
 
 
 def main(folder: Path, width: int, height: int) -> None:
