@@ -10,6 +10,7 @@ from wattigram.core.advise.explanations.explanation import (
     Found,
     Given,
     Place,
+    as_volts,
     looked_for,
     rounded,
     short,
@@ -17,8 +18,8 @@ from wattigram.core.advise.explanations.explanation import (
 )
 from wattigram.core.advise.explanations.expression import Number
 from wattigram.core.advise.explanations.filters import last_place, noise_share, truncation
-from wattigram.core.advise.explanations.timing import sampling
-from wattigram.core.base.quantity import format_counts, format_si, format_volts
+from wattigram.core.advise.explanations.timing import reference, sampling
+from wattigram.core.base.quantity import format_counts, format_si
 from wattigram.core.model.design import Chain, Signal, Workspace, signal_scale
 from wattigram.core.predict.accuracy import signal_noise, slot_settling
 from wattigram.core.predict.accuracy.noise import DITHER_LSB
@@ -38,17 +39,9 @@ from wattigram.core.predict.timing import scan_timing
 def count_volts(workspace: Workspace, chain: Chain, signal: Signal) -> Explanation:
     """Volts of one count at the pin."""
     scale = signal_scale(workspace, chain, signal.name)
-    reference = Given(
-        "reference",
-        "reference",
-        workspace.reference_v,
-        "V",
-        f"reference {workspace.project.reference}",
-        Place(facet="project"),
-    )
     steps = _steps(workspace, chain, signal)
     formula = "2 * reference / steps" if scale.signed else "reference / steps"
-    terms = (reference, steps)
+    terms = (reference(workspace), steps)
     return Explanation("1 LSB", formula, terms, "V", rounded(4))
 
 
@@ -65,7 +58,7 @@ def full_scale(workspace: Workspace) -> tuple[Explanation, ...]:
         "V",
         f"bench: pin {pin}" if pin is not None else origin,
         project,
-        lambda value, _unit: format_volts(float(value)),
+        as_volts,
     )
     tolerance = workspace.tolerance_of(name)
     if not tolerance:
@@ -456,7 +449,7 @@ def wired_extent(workspace: Workspace, chain: Chain, signal: Signal) -> tuple[Ex
                 "pin / scaling",
                 (at_pin, scaling),
                 "V",
-                lambda value, _unit: format_volts(float(value)),
+                as_volts,
             )
         )
     return tuple(whys)

@@ -8,7 +8,7 @@ from fractions import Fraction
 import msgspec
 
 from wattigram.core.advise.explanations.expression import Number, evaluate, shown
-from wattigram.core.base.quantity import format_rounded, format_si
+from wattigram.core.base.quantity import format_rounded, format_si, format_volts
 
 
 class Place(msgspec.Struct, frozen=True):
@@ -106,6 +106,11 @@ def rounded(digits: int) -> Write:
 def short(digits: int) -> Write:
     """With so many figures at most, and no noughts behind."""
     return lambda value, unit: format_si(value, unit, digits)
+
+
+def as_volts(value: Number, _unit: str) -> str:
+    """As a bench meter shows them."""
+    return format_volts(float(value))
 
 
 class Explanation(msgspec.Struct, frozen=True):

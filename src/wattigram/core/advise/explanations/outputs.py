@@ -9,14 +9,13 @@ from wattigram.core.advise.explanations.explanation import (
     Explanation,
     Given,
     Place,
+    as_volts,
     looked_for,
     rounded,
     short,
     stated,
 )
-from wattigram.core.advise.explanations.expression import Number
 from wattigram.core.advise.explanations.timing import timer_clock
-from wattigram.core.base.quantity import format_volts
 from wattigram.core.model.design import (
     ConstantLevel,
     Generator,
@@ -210,7 +209,7 @@ def output_swing(workspace: Workspace, generator: Generator) -> tuple[Explanatio
     there = Place(section="generators", output=generator.name)
     reference = _reference(workspace, dac)
     if not generator.buffered:
-        return (Explanation("highest", "reference", (reference,), "V", _volts),)
+        return (Explanation("highest", "reference", (reference,), "V", as_volts),)
     margin = Given(
         "margin", "the buffer keeps away by", dac.buffer_margin_v, "V", f"part: {dac.name}", there
     )
@@ -218,15 +217,11 @@ def output_swing(workspace: Workspace, generator: Generator) -> tuple[Explanatio
         "supply", "supply", workspace.supply_v, "V", "project: supply", Place(facet="project")
     )
     return (
-        Explanation("lowest", "margin", (margin,), "V", _volts),
+        Explanation("lowest", "margin", (margin,), "V", as_volts),
         Explanation(
-            "highest", "min(reference, supply - margin)", (reference, supply, margin), "V", _volts
+            "highest", "min(reference, supply - margin)", (reference, supply, margin), "V", as_volts
         ),
     )
-
-
-def _volts(value: Number, _unit: str) -> str:
-    return format_volts(float(value))
 
 
 def dac_settling(dac: Dac, buffered: bool) -> Explanation:

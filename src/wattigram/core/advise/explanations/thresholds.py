@@ -16,6 +16,7 @@ from wattigram.core.advise.explanations.explanation import (
     Found,
     Given,
     Place,
+    as_volts,
     looked_for,
     rounded,
     short,
@@ -23,9 +24,13 @@ from wattigram.core.advise.explanations.explanation import (
 )
 from wattigram.core.advise.explanations.expression import Number
 from wattigram.core.advise.explanations.filters import latency
-from wattigram.core.advise.explanations.timing import bus_clock, conversion, sampling_instant
+from wattigram.core.advise.explanations.timing import (
+    bus_clock,
+    conversion,
+    reference,
+    sampling_instant,
+)
 from wattigram.core.advise.explanations.triggers import scan_rate, signal_rate
-from wattigram.core.base.quantity import format_volts
 from wattigram.core.model.design import (
     Chain,
     Code,
@@ -95,28 +100,17 @@ def _service(workspace: Workspace, chain: Chain) -> Explanation:
     )
 
 
-def _volts(value: Number, _unit: str) -> str:
-    return format_volts(float(value))
-
-
 def signal_range(workspace: Workspace, chain: Chain, signal: Signal) -> tuple[Explanation, ...]:
     """Lowest and highest voltage of a signal that its converter can tell."""
     there = Place(chain.converter, chain.places_of(signal.name)[0], signal.name, "signal")
     terms = (
-        Given(
-            "reference",
-            "reference",
-            workspace.reference_v,
-            "V",
-            f"reference {workspace.project.reference}",
-            Place(facet="project"),
-        ),
+        reference(workspace),
         Given("scaling", "front end", signal.scaling, "", f"{signal.name}: front end", there),
     )
-    highest = Explanation("highest", "reference / scaling", terms, "V", _volts)
+    highest = Explanation("highest", "reference / scaling", terms, "V", as_volts)
     if signal.negative is None:
         return (highest,)
-    return Explanation("lowest", "-reference / scaling", terms, "V", _volts), highest
+    return Explanation("lowest", "-reference / scaling", terms, "V", as_volts), highest
 
 
 def limits_in_volts(
@@ -163,17 +157,10 @@ def comparator_step(workspace: Workspace, comparator: Comparator) -> Explanation
     if part is None or comparator.against != "internal":
         return None
     terms = (
-        Given(
-            "reference",
-            "reference",
-            workspace.reference_v,
-            "V",
-            f"reference {workspace.project.reference}",
-            Place(facet="project"),
-        ),
+        reference(workspace),
         Given("steps", "steps", part.steps, "", f"part: {comparator.name}"),
     )
-    return Explanation("one step", "reference / steps", terms, "V", _volts)
+    return Explanation("one step", "reference / steps", terms, "V", as_volts)
 
 
 def trip_point(workspace: Workspace, comparator: Comparator, *, rising: bool) -> Explanation:
@@ -202,7 +189,7 @@ def trip_point(workspace: Workspace, comparator: Comparator, *, rising: bool) ->
                 Given("steps", "steps", part.steps, "", f"part: {comparator.name}"),
             ),
             "V",
-            _volts,
+            as_volts,
         )
         level = Derived("level", "threshold", nearest)
     elif step is not None:
@@ -222,7 +209,7 @@ def trip_point(workspace: Workspace, comparator: Comparator, *, rising: bool) ->
     )
     sign = "+" if (what.rising_v >= what.level_v) == rising else "-"
     title = f"trips {'rising' if rising else 'falling'}"
-    return Explanation(title, f"level {sign} hysteresis / 2", (level, hysteresis), "V", _volts)
+    return Explanation(title, f"level {sign} hysteresis / 2", (level, hysteresis), "V", as_volts)
 
 
 def comparator_noise(workspace: Workspace, comparator: Comparator) -> Explanation:
@@ -230,7 +217,7 @@ def comparator_noise(workspace: Workspace, comparator: Comparator) -> Explanatio
     signal = workspace.project.signal(comparator.signal)
     volts = input_noise_v(workspace, signal)
     origin, place = f"bench: pin {signal.pin}, as wired", _comparator_place(workspace, comparator)
-    return stated("noise", volts, "V", origin, place, _volts)
+    return stated("noise", volts, "V", origin, place, as_volts)
 
 
 def crossing_slope(workspace: Workspace, comparator: Comparator) -> Explanation:
@@ -294,7 +281,7 @@ def pair_difference(workspace: Workspace, signal: Signal) -> dict[str, Explanati
             )
             for number, (chain, one) in enumerate(both)
         ),
-        _volts,
+        as_volts,
     )
     terms = (
         Derived("offset", "offset", offset),
@@ -305,7 +292,7 @@ def pair_difference(workspace: Workspace, signal: Signal) -> dict[str, Explanati
         Derived("noise", "noise", noise),
     )
     worst = Explanation(
-        "worst difference", "offset + gain + skew + settling + sigmas * noise", terms, "V", _volts
+        "worst difference", "offset + gain + skew + settling + sigmas * noise", terms, "V", as_volts
     )
     return {
         "offset": offset,
@@ -345,7 +332,7 @@ def _offsets(workspace: Workspace, both: Both, scaling: Given) -> Explanation:
         ]
         names.append(f"o{number} * count{number} / 2 ** more{number}")
     formula = f"max({names[0]} - {names[1]}, {names[1]} - {names[0]}) / scaling"
-    return Explanation("offset", formula, tuple(terms), "V", _volts)
+    return Explanation("offset", formula, tuple(terms), "V", as_volts)
 
 
 def _gain_error(workspace: Workspace, chain: Chain, number: int) -> Given:
@@ -369,7 +356,7 @@ def _gains(workspace: Workspace, both: Both, scaling: Given) -> Explanation:
         ),
         scaling,
     )
-    return Explanation("gain", "max(g0 - g1, g1 - g0) * highest / scaling", terms, "V", _volts)
+    return Explanation("gain", "max(g0 - g1, g1 - g0) * highest / scaling", terms, "V", as_volts)
 
 
 def _noises(workspace: Workspace, both: Both, scaling: Given) -> Explanation:
@@ -387,7 +374,7 @@ def _noises(workspace: Workspace, both: Both, scaling: Given) -> Explanation:
             ),
         ]
     formula = "sqrt((n0 * count0) ** 2 + (n1 * count1) ** 2) / scaling"
-    return Explanation("noise", formula, tuple(terms), "V", _volts)
+    return Explanation("noise", formula, tuple(terms), "V", as_volts)
 
 
 def _settlings(workspace: Workspace, both: Both, scaling: Given) -> Explanation:
@@ -401,5 +388,5 @@ def _settlings(workspace: Workspace, both: Both, scaling: Given) -> Explanation:
             ),
         ]
     return Explanation(
-        "settling", "(s0 * count0 + s1 * count1) / scaling", tuple(terms), "V", _volts
+        "settling", "(s0 * count0 + s1 * count1) / scaling", tuple(terms), "V", as_volts
     )

@@ -23,6 +23,12 @@ def bus_clock(workspace: Workspace) -> Given:
     return Given("clock", "bus clock", workspace.bus_clock_hz, "Hz", origin, Place(facet="project"))
 
 
+def reference(workspace: Workspace) -> Given:
+    """What the converters measure against."""
+    origin, place = f"reference {workspace.project.reference}", Place(facet="project")
+    return Given("reference", "reference", workspace.reference_v, "V", origin, place)
+
+
 def timer_clock(workspace: Workspace, timer: str) -> Given | Derived:
     """What a timer's prescaler gets: the bus clock, or a share of it."""
     group = workspace.part.timer(timer)
