@@ -29,7 +29,9 @@ from wattigram.core.model.design import (
     signal_scale,
 )
 from wattigram.core.model.design.edits import SetBoardReference, SetReference, SetWiring
+from wattigram.core.model.design.part_change import on_other_part
 from wattigram.core.model.design.project_file import build_id, parse_project, project_text
+from wattigram.core.model.part.catalogue import find_part
 from wattigram.core.predict.expected import band_half_width_v
 from wattigram.core.predict.pins import input_extent_v, tolerance_error_v
 from wattigram.core.silicon.registers import as_set_up
@@ -206,3 +208,15 @@ def test_registers_are_read_with_what_is_wired_to_a_reference_s_pin() -> None:
     there = as_set_up(workspace.with_project(project))
     (back,) = there.project.signals[0].thresholds
     assert limits_v(there, there.project.signals[0], back) == pytest.approx((0.5, 1.5), abs=1e-3)
+
+
+def test_on_another_part_the_supply_is_what_it_is(kiln: Workspace) -> None:
+    """A reference inside the part that was measured is another one there."""
+    measured = edited(kiln, MEASURED, SetBoardReference("internal", 1.203))
+    other = find_part("osprey-x2")
+    change = on_other_part(measured.project, measured.part, other, "osprey-x2")
+    assert change.project is not None
+    (own,) = change.project.references
+    assert (own.name, own.voltage_v) == ("supply", 3.02)
+    (gone,) = [one for one in change.replacements if one.kind == "internal is"]
+    assert (gone.before, gone.after) == ("1.203 V", "as the part has it")

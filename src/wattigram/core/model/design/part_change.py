@@ -332,6 +332,7 @@ class _Change:
                 format_si(self.new.processor.clock_hz, "Hz"),
                 (),
             )
+        self._fit_references(values)
         for number, chain in enumerate(self.project.chains):
             old = self.old.converter(chain.converter)
             new = self.new.converter(self.names["converter"].get(chain.converter, ""))
@@ -395,6 +396,20 @@ class _Change:
                 self._note(f"{item['timer']}", written, "as the period needs them", ())
         for one in item.values():
             self._drop_registers(one)
+
+    def _fit_references(self, values: dict[str, Any]) -> None:
+        """What feeds the board feeds it on; what was measured of a reference inside the part was of that part."""
+        kept = []
+        for own, item in zip(self.project.references, values.get("references", ()), strict=True):
+            if own.name == "supply" and self.new.reference("supply") is not None:
+                kept.append(item)
+                continue
+            said = "its own tolerance" if own.voltage_v is None else format_si(own.voltage_v, "V")
+            self._note(f"{own.name} is", said, "as the part has it", ())
+        if kept:
+            values["references"] = kept
+        else:
+            values.pop("references", None)
 
     def _fit_chain(
         self, values: dict[str, Any], chain: Any, old: Converter, new: Converter
