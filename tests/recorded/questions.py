@@ -127,6 +127,8 @@ def subjects(workspace: Workspace, kind: type) -> Sequence[Subject] | None:
 
 OF_FILES = frozenset({"workspace_files"})
 """Modules whose answers are of a folder, and not of a design."""
+TOLD_ELSEWHERE = "wattigram.core.advise.explanations"
+"""Formulas are held against the numbers that they explain, of all these designs and of what changes of theirs make."""
 
 
 @cache
@@ -134,7 +136,7 @@ def asked_of(package: str) -> tuple[tuple[str, Callable[..., Any], Mapping[str, 
     """Public functions of a package, with the types of the arguments that they must have."""
     root, found = importlib.import_module(package), []
     for known in pkgutil.walk_packages(root.__path__, package + "."):
-        if known.name.rpartition(".")[2] in OF_FILES:
+        if known.name.rpartition(".")[2] in OF_FILES or known.name.startswith(TOLD_ELSEWHERE):
             continue
         module = importlib.import_module(known.name)
         for name, function in sorted(vars(module).items()):
