@@ -110,8 +110,8 @@ def test_sampling_times_may_be_typed_as_times(open_sheet: Opener) -> None:
     field = window.sheet.field(("converters", 0, "sampling_cycles"))
     assert field is not None
     type_text(field, "500 ns, 2 us")
-    assert window.document.draft.get(("converters", 0, "sampling_cycles")) == [3, 12]
-    assert field.text() == "3, 12"
+    assert window.document.draft.get(("converters", 0, "sampling_cycles")) == [5, 20]
+    assert field.text() == "5, 20"
 
 
 def test_choices_are_offered(open_sheet: Opener) -> None:

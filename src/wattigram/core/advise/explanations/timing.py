@@ -224,7 +224,7 @@ def software_terms(workspace: Workspace, chain: Chain) -> tuple[Given | Found, .
     part = f"part: processor of {workspace.part.name}"
     by_result = chain.readout.kind in {"polling", "interrupt"}
     notice = (
-        "half a round of its loop"
+        "half a round of its polling"
         if chain.readout.kind == "polling"
         else "interrupt entry, half its jitter"
     )
