@@ -2,6 +2,9 @@
 
 from __future__ import annotations
 
+import math
+import os
+import signal
 import socket
 import threading
 import time
@@ -16,9 +19,11 @@ from tests.patience import PATIENCE_S
 from wattigram.core.base.errors import LinkError
 from wattigram.core.capture.session import record as record_module
 from wattigram.core.capture.session import record_run
+from wattigram.core.capture.session.board_process import BoardProcess
 from wattigram.core.capture.take import open_take
 from wattigram.core.contract.link import FLAG_FIRST, FrameType, encode_frame
 from wattigram.core.model.design import Workspace
+from wattigram.core.silicon.deploy import effective_config
 
 TICK_HZ = 96_000_000
 
@@ -176,3 +181,20 @@ def test_a_board_that_changes_who_it_is_keeps_its_clock(kiln: Workspace, tmp_pat
     with open_take(tmp_path / "t.h5") as take:
         assert take.seconds == 0.1
         assert any("now says it is “other”" in line for line in take.log)
+
+
+def test_a_board_of_our_own_is_waited_for_by_its_own_time(kiln: Workspace) -> None:
+    """What it gets no processor for does not count as silence."""
+    with BoardProcess(effective_config(kiln)) as board:
+        process = board._process
+        before = board.worked_s()
+        assert 0 < before < math.inf
+        process.send_signal(signal.SIGSTOP)
+        os.waitid(os.P_PID, process.pid, os.WSTOPPED | os.WNOWAIT)
+        held = board.worked_s()
+        assert held >= before
+        for _ in range(200_000):
+            pass
+        assert board.worked_s() == held
+        process.send_signal(signal.SIGCONT)
+    assert board.worked_s() == math.inf

@@ -31,7 +31,10 @@ if TYPE_CHECKING:
 
 SILENCE_S = 3.0
 OWN_SILENCE_S = 20.0
-"""A virtual board is a process of our own: it ends or answers, and may be busy until then."""
+"""Of a virtual board, which is a process of our own, in processor time: it ends or answers, and may be busy until
+then, however little of the machine it gets."""
+LONGEST_SILENCE_S = 300.0
+"""Of anything, in any time."""
 ASK_S = 1.0
 ASK_SOON_S = 0.02
 PIECE_BYTES = 1 << 13
@@ -137,6 +140,7 @@ def record_run(
             reception,
             ticks,
             SILENCE_S if child is None else OWN_SILENCE_S,
+            time.monotonic if child is None else child.worked_s,
             is_ended,
             progress,
             recorder,
@@ -298,6 +302,7 @@ class _Run:
         reception: StreamReceiver,
         ticks: int,
         silence_s: float,
+        clock: Callable[[], float],
         is_ended: Callable[[], bool],
         progress: Callable[[float], None] | None,
         recorder: PlannedRecorder | None = None,
@@ -306,6 +311,7 @@ class _Run:
         self._reception = reception
         self._ticks = ticks
         self._silence_s = silence_s
+        self._clock = clock
         self._is_ended = is_ended
         self._progress = progress
         self._recorder = recorder
@@ -316,6 +322,7 @@ class _Run:
         where it did."""
         reception, transport = self._reception, self._transport
         moved_at = asked_at = time.monotonic()
+        moved_clock = self._clock()
         moved = (0, 0)
         assert reception.identity is not None
         # a chain that never starts says nothing until it is stopped
@@ -328,8 +335,8 @@ class _Run:
                 self._feed(data)
                 before, moved = moved, (reception.bytes_taken, reception.totals.get("ticks", 0))
                 if moved != before:
-                    moved_at = now
-            elif now - moved_at > silence_s:
+                    moved_at, moved_clock = now, self._clock()
+            elif self._clock() - moved_clock > silence_s or now - moved_at > LONGEST_SILENCE_S:
                 return ended or "The board fell silent before it said that it had stopped."
             if reception.refusal and not reception.bytes_taken:
                 return f"The board does not start: {reception.refusal}."
@@ -347,10 +354,13 @@ class _Run:
             elif self._is_ended():
                 ended = "The run was ended from outside before its time."
             if self._recorder is not None and self._recorder.is_over:
-                self._stop(now)
+                self._stop()
             if ended or max(reception.ticks, reception.totals.get("ticks", 0)) > self._ticks:
-                self._stop(now)
-            if self._stop_said_s is not None and now - self._stop_said_s > self._silence_s:
+                self._stop()
+            if (
+                self._stop_said_s is not None
+                and self._clock() - self._stop_said_s > self._silence_s
+            ):
                 return ended or "The board was told to stop after its time and did not."
             if self._progress is not None:
                 self._progress(min(1.0, reception.ticks / self._ticks))
@@ -362,8 +372,8 @@ class _Run:
         for begin in range(0, len(data), piece):
             self._reception.feed(data[begin : begin + piece])
 
-    def _stop(self, now: float) -> None:
+    def _stop(self) -> None:
         """Tell the board to stop, once: firmware need not know how long it is to run."""
         if self._stop_said_s is None:
-            self._stop_said_s = now
+            self._stop_said_s = self._clock()
             self._transport.command("stop")
