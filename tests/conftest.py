@@ -12,6 +12,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
+from hypothesis import HealthCheck, settings
 
 from tests.paths import KILN
 from tests.patience import PATIENCE_S
@@ -27,6 +28,11 @@ pytest_plugins = ["tests.debug_server"]
 os.environ.pop("PYTHONDONTWRITEBYTECODE", None)
 os.environ["PYTHONPYCACHEPREFIX"] = str(Path(__file__).parents[1] / ".pytest_cache" / "bytecode")
 os.environ.setdefault("QT_QPA_PLATFORM", "offscreen")
+# How long a case takes is the machine's business, not a fault of the case.
+settings.register_profile(
+    "any machine", deadline=None, suppress_health_check=[HealthCheck.too_slow]
+)
+settings.load_profile("any machine")
 os.environ["WATTIGRAM_STATE"] = tempfile.mkdtemp(prefix="wattigram-state-")
 CURE = SetSampling("ADC 1", 2, 384, "Door latch")
 
