@@ -387,6 +387,11 @@ def test_what_is_drawn_to_scale_can_be_asked_for_its_number(window: MainWindow) 
     assert window.explaining.window is not None
     window.explaining.window.close()
     assert lens.number_at(QPointF(5, 2)) is None
+    for number, calls in enumerate(lens._handler_calls(window.document.workspace)):
+        start_s, length_s = calls[0]
+        found = lens.number_at(QPointF(lens.x_of(start_s + length_s / 2), lanes[2].y()))
+        assert found is not None
+        assert found[0].converter == f"ADC {number + 1}", "the ISR that is under the mouse"
 
 
 def test_a_stream_s_band_is_explained_beside_the_stream(

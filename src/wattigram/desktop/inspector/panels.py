@@ -206,7 +206,7 @@ def _board_references(workspace: Workspace) -> list[Field]:
         fields.append(
             Field(
                 f"{name} within",
-                format_si(within, "%") if within else "",
+                format_si(within, "%") if within or share is not None else "",
                 partial(_state_tolerance, name, volts, 0.0 if volts else reference.tolerance),
                 hint="not stated, such as 0.1 %",
             )

@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from fractions import Fraction
+from functools import partial
 
 from wattigram.core.advise import explanations
+from wattigram.core.advise.explanations import Explanation
 from wattigram.core.advise.findings.serial_lines import BAUDS, WORST_BAUD_ERROR
 from wattigram.core.base.fields import read_interval
 from wattigram.core.base.quantity import format_rounded, format_si
@@ -106,8 +108,10 @@ def route_panel(workspace: Workspace, route: Route) -> Panel:
         ),
         "latency": (format_rounded(timing.latency_s, "s", 3), None),
     }
-    whys = explanations.route_numbers(workspace, route)
-    facts = tuple(Fact(label, text, good, whys.get(label)) for label, (text, good) in shown.items())
+    facts = tuple(
+        Fact(label, text, good, partial(_why, workspace, route, label))
+        for label, (text, good) in shown.items()
+    )
 
     def changed(**updates: object) -> Edit:
         return checked(lambda: SetRoute(route.name, route.replaced(**updates)))
@@ -201,6 +205,10 @@ def _error_text(workspace: Workspace, error: Fraction) -> str:
 
 def _is_read(workspace: Workspace, error: Fraction) -> bool:
     return abs(error) + Fraction(workspace.clock_tolerance) < WORST_BAUD_ERROR
+
+
+def _why(workspace: Workspace, route: Route, label: str) -> Explanation | None:
+    return explanations.route_numbers(workspace, route).get(label)
 
 
 def uart_panel(workspace: Workspace, uart: UartSetup) -> Panel:

@@ -5,8 +5,10 @@ from __future__ import annotations
 
 from collections.abc import Callable
 from fractions import Fraction
+from functools import partial
 
 from wattigram.core.advise import explanations
+from wattigram.core.advise.explanations import Explanation
 from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import exact_text, format_rounded, format_si, parse_quantity
 from wattigram.core.base.validation import ModelError
@@ -203,9 +205,17 @@ def _facts(workspace: Workspace, generator: Generator, table: WaveTable) -> tupl
             "nearest image": image,
             "quantisation": f"{format_rounded(spectrum.quantisation_v, 'V', 3)} rms",
         }
-        whys = explanations.table_spectrum(workspace, generator)
-        facts += [Fact(label, text, why=whys.get(label)) for label, text in shown.items()]
+        facts += [
+            Fact(label, text, why=partial(_spectrum_why, workspace, generator, label))
+            for label, text in shown.items()
+        ]
     return (*facts, Fact("memory", f"{table.points * 2} B"))
+
+
+def _spectrum_why(
+    workspace: Workspace, generator: Generator, label: str
+) -> tuple[Explanation, ...] | None:
+    return explanations.table_spectrum(workspace, generator).get(label)
 
 
 def _valid(make: Callable[[], WaveTable]) -> WaveTable:

@@ -56,7 +56,7 @@ def route_numbers(workspace: Workspace, route: Route) -> dict[str, Explanation]:
         numbers[label] = looked_for(
             label, rate_hz, "Hz", f"{how}: counted write by write", all_of, short(4)
         )
-    numbers["latency"] = _latency(workspace, route, sink)
+    numbers["latency"] = _latency(workspace, route, timing, sink)
     return numbers
 
 
@@ -147,11 +147,13 @@ def _write_rate(
     )
 
 
-def _latency(workspace: Workspace, route: Route, sink: Explanation) -> Explanation:
+def _latency(
+    workspace: Workspace, route: Route, timing: RouteTiming, sink: Explanation
+) -> Explanation:
     """From the source's being ready until it takes effect, at most, where nothing queues."""
     dma = workspace.part.dma_channel(route.channel)
     assert dma is not None
-    shown_s = route_timing(workspace, route).latency_s
+    shown_s = timing.latency_s
     terms = (
         Given(
             "transfers",

@@ -34,7 +34,7 @@ OWN_SILENCE_S = 20.0
 """Of a virtual board, which is a process of our own, in processor time: it ends or answers, and may be busy until
 then, however little of the machine it gets."""
 LONGEST_SILENCE_S = 300.0
-"""Of anything, in any time."""
+"""Of anything, in any time, besides the run's own."""
 ASK_S = 1.0
 ASK_SOON_S = 0.02
 PIECE_BYTES = 1 << 13
@@ -326,7 +326,8 @@ class _Run:
         moved = (0, 0)
         assert reception.identity is not None
         # a chain that never starts says nothing until it is stopped
-        silence_s = self._silence_s + self._ticks / reception.identity.tick_hz
+        run_s = self._ticks / reception.identity.tick_hz
+        silence_s, longest_s = self._silence_s + run_s, LONGEST_SILENCE_S + run_s
         ended = ""
         while not reception.stopped:
             data = transport.read()
@@ -336,7 +337,7 @@ class _Run:
                 before, moved = moved, (reception.bytes_taken, reception.totals.get("ticks", 0))
                 if moved != before:
                     moved_at, moved_clock = now, self._clock()
-            elif self._clock() - moved_clock > silence_s or now - moved_at > LONGEST_SILENCE_S:
+            elif self._clock() - moved_clock > silence_s or now - moved_at > longest_s:
                 return ended or "The board fell silent before it said that it had stopped."
             if reception.refusal and not reception.bytes_taken:
                 return f"The board does not start: {reception.refusal}."

@@ -229,12 +229,17 @@ class ScanTimeline(ScanTimelineView):
         lane = int((point.y() - self._graph().top()) // self._lane_height)
         if point.y() < self._graph().top() or not 0 <= lane < len(self._cycles) + 3:
             return None
+        paced = self._cycles[0].trigger.pace == "pattern"
         if lane == 0:
-            return Selection(self._cycles[0].converter, facet="start"), "triggers"
+            label = "triggers" if paced else "scan rate"
+            return Selection(self._cycles[0].converter, facet="start"), label
         if lane > len(self._cycles):
-            label = "ISR rate" if lane == len(self._cycles) + 1 else "ISR"
-            cycle = self._cycles[0]
-            return Selection(cycle.converter, 0, cycle.slots[0].signal, "transfer"), label
+            is_processor = lane == len(self._cycles) + 2
+            number = self._call_at(self._seconds_at(point.x())) if is_processor else 0
+            chain = self._workspace.project.chains[number]
+            word = "ISR" if chain.read_period_s is None else "read"
+            label = word if is_processor else f"{word} rate"
+            return Selection(chain.converter, 0, chain.slots[0].signal, "transfer"), label
         cycle = self._cycles[lane - 1]
         after_s = self._seconds_at(point.x()) % float(cycle.cycle_s)
         for slot in cycle.slots:
@@ -243,7 +248,19 @@ class ScanTimeline(ScanTimelineView):
                 within_s = (after_s - start_s) % float(slot.each_s)
                 label = "sampling" if within_s <= float(slot.sampling_s) else "conversion"
                 return Selection(cycle.converter, slot.place, slot.signal, "sample"), label
-        return Selection(cycle.converter, facet="start"), "slack"
+        label = "slack" if cycle.trigger.pace == "pattern" else "scan time"
+        return Selection(cycle.converter, facet="start"), label
+
+    def _call_at(self, seconds: float) -> int:
+        """Number of the chain whose ISR runs then, or is the next before; the first where none is drawn."""
+        assert self._workspace is not None
+        begun = [
+            (start_s, number)
+            for number, calls in enumerate(self._handler_calls(self._workspace))
+            for start_s, _length_s in calls
+            if start_s <= seconds
+        ]
+        return max(begun, default=(0.0, 0))[1]
 
     def contextMenuEvent(self, event: QContextMenuEvent | None) -> None:
         """Offer where the number comes from that is drawn here."""
@@ -252,8 +269,8 @@ class ScanTimeline(ScanTimelineView):
             return
         selection, label = found
         menu = QMenu(self)
-        of = f" of slot {selection.place + 1}" if label in {"sampling", "conversion"} else ""
-        action = menu.addAction(f"Where does it come from? {label}{of}")
+        slot = f", slot {selection.place + 1}" if label in {"sampling", "conversion"} else ""
+        action = menu.addAction(f"Where does it come from? {selection.converter}{slot}: {label}")
         assert action is not None
         action.triggered.connect(lambda: self.why_wanted.emit(selection, label))
         menu.popup(event.globalPos())
