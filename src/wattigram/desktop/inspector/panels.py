@@ -189,20 +189,19 @@ def _board_references(workspace: Workspace) -> list[Field]:
     fields = []
     for name in dict.fromkeys((workspace.project.reference, "supply")):
         reference = workspace.part.reference(name)
-        if reference is None:
-            continue
+        if reference is None or reference.pin is not None:
+            continue  # what comes from a pin is stated on the bench
         own = next((one for one in workspace.project.references if one.name == name), None)
         volts, share = (own.voltage_v, own.tolerance) if own is not None else (None, None)
         within = workspace.tolerance_of(name)
-        if reference.pin is None:
-            fields.append(
-                Field(
-                    f"{name} is",
-                    exact_text(workspace.voltage_of(name), "V"),
-                    partial(_state_voltage, name, reference.voltage_v, share),
-                    hint="as measured on the board, such as 3.287 V",
-                )
+        fields.append(
+            Field(
+                f"{name} is",
+                exact_text(workspace.voltage_of(name), "V"),
+                partial(_state_voltage, name, reference.voltage_v, share),
+                hint="as measured on the board, such as 3.287 V",
             )
+        )
         fields.append(
             Field(
                 f"{name} within",

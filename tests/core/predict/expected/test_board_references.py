@@ -220,3 +220,18 @@ def test_on_another_part_the_supply_is_what_it_is(kiln: Workspace) -> None:
     assert (own.name, own.voltage_v) == ("supply", 3.02)
     (gone,) = [one for one in change.replacements if one.kind == "internal is"]
     assert (gone.before, gone.after) == ("1.203 V", "as the part has it")
+
+
+def test_what_feeds_a_reference_s_pin_may_be_off() -> None:
+    text = CASES / "circuit" / "reference-pin-unwired.wattigram.toml"
+    feed = Wiring(
+        pin="B7", source_resistance_ohm=0.0, source=DcSource(voltage_v=2.5), tolerance=0.001
+    )
+    workspace = edited(open_workspace(text), SetWiring(feed))
+    assert workspace.tolerance_of("external") == 0.001
+    signal = workspace.project.signals[0]
+    highest_v = max(input_extent_v(workspace, signal))
+    assert tolerance_error_v(workspace, signal) == pytest.approx(0.001 * highest_v)
+    project = SetBoardReference("external", 2.4).apply(workspace.project)
+    (fault,) = part_faults(project, workspace.part)
+    assert "State it on the bench" in fault

@@ -137,7 +137,7 @@ from wattigram.core.model.design.trigger import (
     TimerTrigger,
     Trigger,
 )
-from wattigram.core.model.design.workspace import Workspace, reference_voltage, supply_voltage
+from wattigram.core.model.design.workspace import Workspace, supply_voltage
 from wattigram.core.model.design.workspace_files import open_workspace, other_projects
 
 __all__ = [
@@ -258,7 +258,6 @@ __all__ = [
     "rate_divisor",
     "read_quantity",
     "reduced_volts",
-    "reference_voltage",
     "sampled_alike",
     "save_project",
     "signal_scale",

@@ -40,6 +40,12 @@ def part_faults(project: Project, part: Part) -> tuple[str, ...]:
     faults.known(project.reference, references, "reference:")
     for own in project.references:
         faults.known(own.name, references, "references:")
+        known = part.reference(own.name)
+        if known is not None and known.pin is not None:
+            faults.sentences.append(
+                f"references: “{own.name}” comes from pin {known.pin}, and what is wired there says what it is. "
+                "State it on the bench, and remove it here."
+            )
     if project.bus_clock_hz is not None and project.bus_clock_hz > part.processor.clock_hz:
         faults.sentences.append(
             f"bus_clock: above the {float(part.processor.clock_hz / 10**6):g} MHz of {part.name}. "

@@ -84,6 +84,9 @@ class Workspace(msgspec.Struct, frozen=True, dict=True):
         if own is not None and own.tolerance is not None:
             return own.tolerance
         known = self.part.reference(reference)
+        if known is not None and known.pin is not None:
+            wired = self.project.wired(known.pin)
+            return wired.tolerance if wired is not None else 0.0  # the bench says what it is
         if known is None or (own is not None and own.voltage_v is not None):
             return 0.0  # a voltage that was measured is what it is
         return known.tolerance
