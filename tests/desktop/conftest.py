@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 from PyQt6 import sip
-from PyQt6.QtCore import QPoint, QPointF, Qt
+from PyQt6.QtCore import QEvent, QPoint, QPointF, Qt
 from PyQt6.QtTest import QTest
 from PyQt6.QtWidgets import QApplication, QWidget
 from pytestqt.qtbot import QtBot
@@ -55,10 +55,15 @@ def open_window(
         return window
 
     yield open_
+    windows = [window for window in windows if not sip.isdeleted(window)]
     for window in windows:
-        if not sip.isdeleted(window):
-            window.close()
-            window.deleteLater()
+        window.close()
+    QApplication.processEvents()  # what its jobs said last
+    for window in windows:
+        window.deleteLater()
+    # No loop of the application runs here, and only one would delete what is left to it: windows would
+    # pile up, and the next change of the theme go through the widgets of all.
+    QApplication.sendPostedEvents(None, QEvent.Type.DeferredDelete)
     QApplication.processEvents()
 
 

@@ -37,6 +37,12 @@ def page(window: MainWindow, tmp_path: Path) -> FirmwarePage:
     return window.book.firmware
 
 
+def is_built(window: MainWindow, page: FirmwarePage) -> bool:
+    """There is a result, and its job is over: a button clicked before does nothing."""
+    is_over = page.panel.build_button.isEnabled()
+    return window.firmware.result is not None and is_over
+
+
 def step_row(page: FirmwarePage, text: str) -> int:
     for row in range(page.steps.count()):
         item = page.steps.item(row)
@@ -165,7 +171,7 @@ def test_build_error_cure_and_run(
     sound = own.read_text()
     own.write_text(sound + "\nint broken = ;\n")
     page.panel.build_button.click()
-    qtbot.waitUntil(lambda: window.firmware.result is not None, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: is_built(window, page), timeout=PATIENCE_MS)
     assert "The build failed: 1 error." in page.panel.state.text()
     assert not page.panel.run_button.isEnabled()
     lines = page.panel.lines
@@ -182,7 +188,7 @@ def test_build_error_cure_and_run(
     own.write_text(sound)
     window.firmware.result = None
     page.panel.build_button.click()
-    qtbot.waitUntil(lambda: window.firmware.result is not None, timeout=PATIENCE_MS)
+    qtbot.waitUntil(lambda: is_built(window, page), timeout=PATIENCE_MS)
     assert "Built in" in page.panel.state.text()
     page.show_view(CHANGES)
     assert "those of the last build" in page.changes.item(0).text()  # type: ignore[union-attr]
@@ -238,7 +244,7 @@ def test_memory_of_the_running_image_is_seen(
     page: FirmwarePage, window: MainWindow, qtbot: QtBot, wait: Callable[[Callable[[], bool]], None]
 ) -> None:
     page.panel.build_button.click()
-    wait(lambda: window.firmware.result is not None)
+    wait(lambda: is_built(window, page))
     page.panel.run_button.click()
     window.show_page(FIRMWARE)
     page.show_view(MEMORY)

@@ -18,6 +18,7 @@ from wattigram.core.model.design.edits import SetSampling, SetWiring, apply_edit
 from wattigram.core.silicon.deploy import effective_config
 from wattigram.desktop.pages.page_stack import CHAIN, PROOF, STREAMS
 from wattigram.desktop.shell.window import MainWindow
+from wattigram.desktop.state.jobs import Job
 from wattigram.desktop.state.selection import Selection
 from wattigram.desktop.theme import theme
 
@@ -278,9 +279,9 @@ def test_a_board_that_is_not_there_is_a_sentence(window: MainWindow, wait: Wait)
 
 def test_cancelling_a_proof_shows_nothing(window: MainWindow, wait: Wait) -> None:
     window.proving.record_and_prove()
-    job = window._jobs[0]
+    (job,) = window.findChildren(Job)
     job.cancel()
-    wait(lambda: not window._jobs)
+    wait(lambda: not window.findChildren(Job))
     assert window.proving.latest is None
 
 

@@ -164,14 +164,17 @@ def apply_theme(app: QApplication, chosen: Theme, points: float = 9.5) -> None:
     family = _family("Inter", "Inter Variable", "Noto Sans", "DejaVu Sans")
     font = QFont(family) if family else QFont(app.font())
     font.setPointSizeF(points)
-    app.setFont(font)
+    if app.font() != font:  # each of these goes through all widgets there are
+        app.setFont(font)
     for made in (text_font, number_font, heading_font):
         made.cache_clear()
     colors = app.palette()  # links in texts are known by nothing else
     for role in (QPalette.ColorRole.Link, QPalette.ColorRole.LinkVisited):
         colors.setColor(role, QColor(chosen.action))
-    app.setPalette(colors)
-    app.setStyleSheet(_stylesheet(chosen))
+    if app.palette() != colors:
+        app.setPalette(colors)
+    if app.styleSheet() != (sheet := _stylesheet(chosen)):
+        app.setStyleSheet(sheet)
 
 
 def _stylesheet(t: Theme) -> str:

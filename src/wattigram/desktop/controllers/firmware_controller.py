@@ -40,8 +40,10 @@ class FirmwareWork(QObject):
     run_wanted = pyqtSignal(str)
     """Address of a board that runs the image."""
 
-    def __init__(self, document: Document, settings: Settings, takes: TakeFolders) -> None:
-        super().__init__()
+    def __init__(
+        self, document: Document, settings: Settings, takes: TakeFolders, parent: QObject
+    ) -> None:
+        super().__init__(parent)
         self._takes = takes
         self._document = document
         self._settings = settings

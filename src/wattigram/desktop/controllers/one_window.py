@@ -83,6 +83,7 @@ class OneWindow(QObject):
         while self._server is not None and self._server.hasPendingConnections():
             connection = self._server.nextPendingConnection()
             if connection is not None:
+                connection.abort()
                 connection.deleteLater()
         if self._window.isMinimized():
             self._window.showNormal()

@@ -38,8 +38,10 @@ class Proving(QObject):
     message = pyqtSignal(str)
     job_wanted = pyqtSignal(object)
 
-    def __init__(self, document: Document, board: LiveBoard, takes: TakeFolders) -> None:
-        super().__init__()
+    def __init__(
+        self, document: Document, board: LiveBoard, takes: TakeFolders, parent: QObject
+    ) -> None:
+        super().__init__(parent)
         self._document = document
         self._takes = takes
         self._board = board

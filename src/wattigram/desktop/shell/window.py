@@ -104,10 +104,9 @@ class MainWindow(QMainWindow):
         self.chain_page = ChainPage(document)
         self.takes_place = TakeFolders(document, settings)
         self._strip_memory = StripMemory(settings)
-        self.proving = Proving(document, self.board, self.takes_place)
-        self.firmware = FirmwareWork(document, self.settings, self.takes_place)
+        self.proving = Proving(document, self.board, self.takes_place, self)
+        self.firmware = FirmwareWork(document, self.settings, self.takes_place, self)
         self.board_choice = BoardChoice(self, self.board, self.firmware)
-        self._jobs: list[Job] = []
         self._proves_after_stop = False
         self.findings_window: FindingsWindow | None = None
         self.acceptance = Acceptance(self, document)
@@ -586,21 +585,19 @@ class MainWindow(QMainWindow):
 
     def run_job(self, job: Job) -> None:
         """Run long work with its progress shown."""
+        if self._is_closed:
+            return
         self.job_bar.follow(job)
         self.run_quietly(job)
 
     def run_quietly(self, job: Job) -> None:
-        """Run short work that comes again and again, with nothing shown of it."""
-        self._jobs.append(job)
-        job.ended.connect(lambda: self._forget_job(job))
+        """Run short work that comes again and again, with nothing shown of it; none of a window that is closed."""
+        if self._is_closed:
+            return
+        # It would stay for as long as whoever asked for it. The last to hear of its end takes it away: were it
+        # taken earlier, by this thread while its own still tells others, they would never hear.
+        job.ended.connect(lambda: job.deleteLater())
         job.start()
-
-    def _forget_job(self, job: Job) -> None:
-        """It has ended, and would stay for as long as whoever asked for it. The last to hear of its end takes it
-        away: were it taken earlier, by this thread while its own still tells others, they would never hear."""
-        if job in self._jobs:
-            self._jobs.remove(job)
-        job.deleteLater()
 
     def open_palette(self) -> None:
         """List all actions."""
@@ -714,9 +711,10 @@ class MainWindow(QMainWindow):
         for name, splitter in self.book.splitters().items():
             keep_splitter(splitter, self.settings, name)
         self.settings.sync()
-        for job in list(self._jobs):
+        jobs = self.findChildren(Job)  # those of pages and dialogs as well
+        for job in jobs:
             job.cancel()
-        for job in list(self._jobs):
+        for job in jobs:
             job.wait()
         # The stack says once more that it is clean while it is taken apart; nobody is left to hear
         # it.

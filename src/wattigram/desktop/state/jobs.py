@@ -55,7 +55,8 @@ class Job(QObject):
 
     def wait(self, timeout_s: float = 10.0) -> None:
         """Wait until the thread has ended."""
-        self._thread.join(timeout_s)
+        if self._thread.is_alive():
+            self._thread.join(timeout_s)
 
     def _report(self, share: float) -> None:
         if self._is_cancelled.is_set():
