@@ -21,6 +21,7 @@ from wattigram.core.capture.take import Take, open_take
 from wattigram.core.judge import prove
 from wattigram.core.model.design import (
     Dma,
+    Fifo,
     Interrupt,
     Polling,
     SoftwareTrigger,
@@ -356,6 +357,38 @@ def test_a_window_stops_its_chain_and_it_is_started_again(example: str, tmp_path
             assert len(entered) <= len(told) < 2 * len(entered)
             assert told[0] == pytest.approx(entered[0], abs=NOTICED_TICKS)
             assert design.item_count(0) <= image.item_count(0) < 1.1 * design.item_count(0)
+
+
+@pytest.mark.parametrize(
+    ("example", "retrieval", "per_trigger"),
+    [
+        ("converter-checkup", None, "scan"),
+        ("kiln-safety", None, "conversion"),
+        ("kiln-safety", Fifo(watermark=8), "scan"),
+    ],
+)
+def test_software_starts_pass_after_pass_whoever_fetches_the_results(
+    example: str, retrieval: Fifo | None, per_trigger: str, tmp_path: Path
+) -> None:
+    """The flag of a result is gone when DMA has taken it, and no pass is the last."""
+    workspace = open_workspace(EXAMPLES / example)
+    converter = workspace.project.chains[0].converter
+    workspace = edited(
+        workspace, SetTrigger(converter, SoftwareTrigger()), SetPerTrigger(converter, per_trigger)
+    )
+    if retrieval is not None:
+        workspace = edited(workspace, SetRetrieval(converter, retrieval))
+    address = f"image:{built(workspace, tmp_path / 'c').elf}"
+    with (
+        record(workspace, 0.004, tmp_path / "image.h5", address) as image,
+        record(workspace, 0.004, tmp_path / "design.h5") as design,
+    ):
+        assert design.item_count(0) > 200
+        assert 0.5 < image.item_count(0) / design.item_count(0) < 1.5
+        slots = len(workspace.project.chains[0].slots)
+        for place in range(slots):
+            mine, other = (take.items(0)[place::slots] for take in (image, design))
+            assert abs(np.mean(mine) - np.mean(other)) < 2 + 4 * np.std(other) / len(other) ** 0.5
 
 
 def test_results_come_at_their_time_however_the_board_is_stepped(tmp_path: Path) -> None:

@@ -177,7 +177,10 @@ class TriggerSchedule:
             return self._starts(first, np.empty(0))
         if self._service is not None:
             return self._passes(self._service, until_ticks, most_triggers)
-        if self._pace.kind in {"self", "once"} and not self._jitter.any():
+        is_whole = self._pace.kind == "once" or (
+            self._pace.kind == "self" and not self._pace.singly
+        )
+        if is_whole and not self._jitter.any():
             return self._starts(first, self._regular(until_ticks, most_triggers))
         instants: list[float] = []
         for _ in range(most_triggers):

@@ -524,11 +524,12 @@ class HandlerWriter:
                 and isinstance(trigger, SoftwareTrigger)
                 and trigger.follows_itself
             ):
-                register, flag = flag_c(self.registers, chain.chain.converter, "done")
-                ongoing = f" && !wg_chain_is_full({chain.number}u)" if chain.halts else ""
+                # Whoever takes a result takes its flag too: that a pass is over is told by their number.
+                unit = 1 if chain.chain.per_trigger == "conversion" else len(chain.end_ticks)
+                ongoing = f"!wg_chain_is_full({chain.number}u) && " if chain.halts else ""
                 polled.append(
                     (
-                        f"if (({register} & {flag}) != 0u{ongoing}) {{",
+                        f"if ({ongoing}wg_chain_is_through({chain.number}u, {self._tally(chain)}, {unit}u)) {{",
                         f"    {set_flag_c(self.registers, chain.chain.converter, 'start')}",
                         "}",
                     )

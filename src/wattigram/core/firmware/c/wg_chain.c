@@ -40,6 +40,7 @@ typedef struct {
     uint32_t overruns;
     uint32_t expected;      /* results still to come of what the program has started */
     uint32_t late;          /* results still to come that nobody waits for any more */
+    uint32_t had;           /* results that there were when the program started more */
     bool is_full;           /* its single run is over */
     bool is_over;           /* its tail has been noted, and what comes now belongs to no run */
     part parts[2];
@@ -221,6 +222,16 @@ void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end)
         state->done = state->place;
     }
     end_if_full(chain);
+}
+
+bool wg_chain_is_through(uint32_t chain, uint32_t made, uint32_t count)
+{
+    chain_state *state = &chain_states[chain];
+    if (made - state->had < count) {
+        return false;
+    }
+    state->had = made;
+    return true;
 }
 
 void wg_chain_expect(uint32_t chain, uint32_t count)

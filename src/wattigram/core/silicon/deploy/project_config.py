@@ -343,7 +343,8 @@ def _pace(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> EffectivePac
     if steady and not early:
         return EffectivePace(singly=singly)
     if trigger.pace == "self":
-        return EffectivePace(kind="self", skip_first=early)
+        # What software starts one by one can end amid a scan.
+        return EffectivePace(kind="self", singly=starts_each(workspace, chain), skip_first=early)
     offsets = tuple(float(offset * tick_hz) for offset in trigger.offsets_s)
     return EffectivePace(
         kind="pattern",
