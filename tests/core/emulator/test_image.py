@@ -391,6 +391,36 @@ def test_software_starts_pass_after_pass_whoever_fetches_the_results(
             assert abs(np.mean(mine) - np.mean(other)) < 2 + 4 * np.std(other) / len(other) ** 0.5
 
 
+@pytest.mark.parametrize(
+    ("retrieval", "per_trigger"), [(None, "conversion"), (Fifo(watermark=8), "scan")]
+)
+def test_what_software_starts_is_stopped_where_it_stands(
+    retrieval: Fifo | None, per_trigger: str, tmp_path: Path
+) -> None:
+    """A conversion is brought to its end, or a scan, as it was started; then it goes on from there."""
+    workspace = open_workspace(EXAMPLES / "kiln-safety")
+    signal = next(one for one in workspace.project.signals if one.thresholds)
+    window = signal.thresholds[0].replaced(action="stop", low=1.4, high=1.8, rearm_after_s="5 ms")
+    workspace = edited(
+        workspace,
+        SetThreshold(signal.name, 0, window),
+        SetTrigger("ADC 1", SoftwareTrigger()),
+        SetPerTrigger("ADC 1", per_trigger),
+    )
+    if retrieval is not None:
+        workspace = edited(workspace, SetRetrieval("ADC 1", retrieval))
+    address = f"image:{built(workspace, tmp_path / 'c').elf}"
+    with (
+        record(workspace, 0.04, tmp_path / "image.h5", address) as image,
+        record(workspace, 0.04, tmp_path / "design.h5") as design,
+    ):
+        mine, other = (int(np.sum(take.events["entered"])) for take in (image, design))
+        assert mine == other > 5
+        assert image.item_count(0) == design.item_count(0) > 50
+        slots = len(workspace.project.chains[0].slots)
+        assert (design.item_count(0) % slots == 0) == (per_trigger == "scan")
+
+
 def test_results_come_at_their_time_however_the_board_is_stepped(tmp_path: Path) -> None:
     """A trigger for each slot, slower than a step of the board: no result waits for the rest of its
     cycle."""

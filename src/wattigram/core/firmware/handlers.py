@@ -524,7 +524,7 @@ class HandlerWriter:
                 and isinstance(trigger, SoftwareTrigger)
                 and trigger.follows_itself
             ):
-                # Whoever takes a result takes its flag too: that a pass is over is told by their number.
+                # Who takes a result takes its flag with it: only the number of results tells that a pass is over.
                 unit = 1 if chain.chain.per_trigger == "conversion" else len(chain.end_ticks)
                 ongoing = f"!wg_chain_is_full({chain.number}u) && " if chain.halts else ""
                 polled.append(

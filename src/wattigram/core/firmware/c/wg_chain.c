@@ -40,7 +40,7 @@ typedef struct {
     uint32_t overruns;
     uint32_t expected;      /* results still to come of what the program has started */
     uint32_t late;          /* results still to come that nobody waits for any more */
-    uint32_t had;           /* results that there were when the program started more */
+    uint32_t made_at_start; /* results that there were when the program last started it */
     bool is_full;           /* its single run is over */
     bool is_over;           /* its tail has been noted, and what comes now belongs to no run */
     part parts[2];
@@ -227,10 +227,10 @@ void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end)
 bool wg_chain_is_through(uint32_t chain, uint32_t made, uint32_t count)
 {
     chain_state *state = &chain_states[chain];
-    if (made - state->had < count) {
+    if (made - state->made_at_start < count) {
         return false;
     }
-    state->had = made;
+    state->made_at_start = made;
     return true;
 }
 
@@ -296,6 +296,7 @@ void wg_chain_rearm(uint32_t chain, uint32_t tally)
         state->next += (samples - state->next % samples) % samples; /* what was lost at the end has its numbers */
         state->begun = state->next;
         state->base = tally - (uint32_t)state->next;
+        state->made_at_start = tally;
         state->place = 0u;
         state->done = 0u;
         state->is_full = false;

@@ -47,7 +47,7 @@ uint32_t wg_chain_lift(uint32_t chain, uint32_t result);
 /** Put a result into the buffer of a chain that the program fills. `end` is when it was ready. Context: interrupt. */
 void wg_chain_put(uint32_t chain, uint32_t result, uint64_t end);
 
-/** Whether as many results have come as the program started last; then they count as begun anew. Context: main loop. */
+/** Whether all results of what the program last started have come; it is about to start as many again. Context: main loop. */
 bool wg_chain_is_through(uint32_t chain, uint32_t made, uint32_t count);
 
 /** A scan has been started by the program: so many results are worth waiting for. Context: main loop. */
