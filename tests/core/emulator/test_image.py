@@ -33,6 +33,7 @@ from wattigram.core.model.design import (
 from wattigram.core.model.design.edits import (
     Edit,
     SetBufferLength,
+    SetIsrCost,
     SetPerTrigger,
     SetRetrieval,
     SetSampling,
@@ -65,19 +66,12 @@ def measured_and_built(workspace: Workspace, folder: Path, seconds: float = 0.01
 
 
 def with_measured_handlers(workspace: Workspace, take: Take) -> Workspace:
-    """The design with handlers as long as they were measured."""
-    chains = [
-        chain.replaced(
-            buffer=chain.buffer.replaced(
-                isr_cycles=take.totals[f"handler.{number}"],
-                main_cycles=take.totals.get(f"main.{number}", 0),
-            )
-        )
-        if f"handler.{number}" in take.totals
-        else chain
-        for number, chain in enumerate(workspace.project.chains)
-    ]
-    return Workspace(workspace.project.replaced(chains=tuple(chains)), workspace.part)
+    """The design with handlers and the main loop as long as they were measured."""
+    for number, chain in enumerate(workspace.project.chains):
+        counted = SetIsrCost.counted(chain.converter, take.totals, number)
+        if counted is not None:
+            workspace = edited(workspace, counted)
+    return workspace
 
 
 def record(workspace: Workspace, seconds: float, path: Path, board: str = "virtual") -> Take:

@@ -31,7 +31,7 @@ class PeripheralListener:
     def on_result(self) -> None:
         self.seen.append(("found",))
 
-    def on_look(self) -> None:
+    def on_look(self, what: str) -> None:
         self.looks += 1
 
     def on_stir(self) -> None:

@@ -22,6 +22,13 @@ class ServedResults(msgspec.Struct, frozen=True):
     lost: int
 
 
+def looked_at(service: EffectiveService, free: float, due: float) -> float:
+    """When a handler that is free from ``free`` on reads what is ready at ``due``, but for its random wait."""
+    if service.round_ticks:
+        return free + math.ceil(max(0.0, due - free) / service.round_ticks) * service.round_ticks
+    return max(free, due) + service.notice_ticks
+
+
 class Processor:
     """What ISRs take turns in: that whose results were ready first comes first."""
 
@@ -70,6 +77,8 @@ class IsrTimeline:
         self._next = 0
         """Among them, the first that no call has found or lost."""
         self._kept: list[int] = []
+        self._done = 0
+        """Results that were fetched or lost."""
         self.known_ticks = 0.0
         """Every result that is ready before then has been given."""
         self.due_ticks = math.inf
@@ -91,7 +100,7 @@ class IsrTimeline:
         if service.never:
             return ServedResults(np.empty(0, dtype=np.int64), len(ends_ticks))
         self.known_ticks = known_ticks
-        if not processor.is_shared and service.jitter_ticks == 0:
+        if not processor.is_shared and service.jitter_ticks == 0 and not service.round_ticks:
             ends = np.concatenate((self._times, ends_ticks)) if self._times else ends_ticks
             if self._is_leisurely(ends, known_ticks):
                 return self._served_in_time(ends)
@@ -99,6 +108,7 @@ class IsrTimeline:
         self._look_for_next()
         processor.call_all()
         done, kept = self._next, self._kept
+        self._done += done
         self._times, self._next, self._kept = self._times[done:], 0, []
         return ServedResults(np.array(kept, dtype=np.int64), done - len(kept))
 
@@ -121,7 +131,7 @@ class IsrTimeline:
         whole = len(ends) // self._service.unit * self._service.unit
         self._times = ends[whole:].tolist()
         if whole:
-            self._takes(float(ends[whole - 1]) + self._service.notice_ticks)
+            self._takes(float(ends[whole - 1]) + self._service.notice_ticks, 0, whole)
         self._look_for_next()
         return ServedResults(np.arange(whole), 0)
 
@@ -143,10 +153,12 @@ class IsrTimeline:
             > service.notice_ticks + service.rest_ticks + service.later_ticks
         )
 
-    def _takes(self, read: float) -> None:
-        """It has read, and works on."""
-        self._processor.free = read + self._service.rest_ticks
-        self._free = self._processor.free + self._service.later_ticks
+    def _takes(self, read: float, first: int, end: int) -> None:
+        """It has read what is among those given from ``first`` to before ``end``, and works on."""
+        service, done = self._service, self._done
+        fills = not service.half or (done + end) // service.half > (done + first) // service.half
+        self._processor.free = read + service.rest_ticks
+        self._free = self._processor.free + (service.later_ticks if fills else 0.0)
 
     def _wait(self) -> float:
         """A random share of the longest wait; the same one until it is used."""
@@ -161,11 +173,11 @@ class IsrTimeline:
     def call(self, known_ticks: float) -> bool:
         """The next call, if all that is ready by then is known; whether it came."""
         service, times = self._service, self._times
-        wait = service.notice_ticks
+        free = self._free if service.round_ticks else self._processor.free
+        read = looked_at(service, free, self.due_ticks)
         if service.jitter_ticks:
             # A wait is a whole number of clocks, each as likely as any other.
-            wait += math.floor(self._wait() * (service.jitter_ticks + 1))
-        read = max(self._processor.free, self.due_ticks) + wait
+            read += math.floor(self._wait() * (service.jitter_ticks + 1))
         if read >= known_ticks:
             return False
         if service.jitter_ticks:
@@ -181,7 +193,7 @@ class IsrTimeline:
             came = index + whole * unit
             self._kept.extend(range(came - unit, came))
         self._next = came
-        self._takes(read)
+        self._takes(read, index, came)
         self._look_for_next()
         return True
 

@@ -9,6 +9,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
+from wattigram.core.board.isr_timing import looked_at
 from wattigram.core.contract.board_config import EffectiveConverter, EffectivePace, EffectiveService
 
 MOST_TRIGGERS = 1 << 14
@@ -191,6 +192,8 @@ class TriggerSchedule:
                 instants.append(start)
                 start += self._length[self._place] + self._draw(self._place)
                 self._step(1)
+            if self._place == 0:
+                start += self._kept(self.cycles, self._pace.half, self._pace.later_ticks)
             self.free_ticks = start
         return self._starts(first, np.array(instants, dtype=np.float64))
 
@@ -205,9 +208,10 @@ class TriggerSchedule:
                 break
             instants += [start + offset for offset in offsets]
             free, unit = start + service.leave_ticks * (self.cycles > 0), service.unit
+            free += self._kept(self.cycles, service.half, service.later_ticks)
             number = unit - 1  # the last slot of the unit that the next call looks for
             while number < self._slots:
-                read = max(free, start + self._ends[number]) + service.notice_ticks
+                read = looked_at(service, free, start + self._ends[number])
                 read += self._wait(number, service.jitter_ticks)
                 while number + unit < self._slots and start + self._ends[number + unit] <= read:
                     fetched += [False] * unit
@@ -220,6 +224,12 @@ class TriggerSchedule:
         first = self._place
         starts = self._starts(first, np.array(instants, dtype=np.float64))
         return Starts(starts.ticks, starts.places, np.array(fetched, dtype=bool))
+
+    def _kept(self, cycles: int, half: float, later_ticks: float) -> float:
+        """By how much a cycle is later for the halves that the one before has filled."""
+        if not half or not cycles:
+            return 0.0
+        return (cycles * self._slots // half - (cycles - 1) * self._slots // half) * later_ticks
 
     @property
     def slots_a_trigger(self) -> int:
@@ -248,10 +258,15 @@ class TriggerSchedule:
         if self._pace.kind == "self":
             count = min(most_triggers, int(-(-(until_ticks - begin) // length)))
         offsets = np.concatenate(([0.0], np.cumsum(self._length)[:-1]))[: self.slots_a_trigger]
-        starts = begin + np.arange(count)[:, None] * length + offsets[None, :]
+        begins = begin + np.arange(count + 1) * length
+        if self._pace.half:
+            halves = (self.cycles + np.arange(count + 1)) * self._slots // self._pace.half
+            begins += (halves - halves[0]) * self._pace.later_ticks
+            count = min(count, int(np.searchsorted(begins, until_ticks)))
+        starts = begins[:count, None] + offsets[None, :]
         self._step(starts.size)
         self.triggers += count
-        self.free_ticks = begin + count * length
+        self.free_ticks = float(begins[count])
         return np.asarray(starts.ravel())
 
     def _trigger(self, until_ticks: float) -> float | None:

@@ -346,7 +346,8 @@ class EffectivePace(_Effective):
     ``pattern``: at ``offsets_ticks`` of every ``period_ticks``, when it is not busy. ``events``: at
     the
     events of a watch. ``once`` and ``never`` explain themselves. ``singly``: a trigger starts one
-    slot only.
+    slot only. Of ``self``, a cycle that follows a half of ``half`` results being full begins
+    ``later_ticks`` later.
     """
 
     kind: Literal["steady", "self", "pattern", "events", "once", "never"] = "steady"
@@ -361,6 +362,8 @@ class EffectivePace(_Effective):
     """Of events: one has come already when the board begins to run."""
     asked: bool = False
     """Of events: a reaction that starts the converter starts a cycle."""
+    half: Ticks = 0.0
+    later_ticks: Finite = 0.0
 
 
 class EffectiveLoop(_Effective):
@@ -397,7 +400,9 @@ class EffectiveService(_Effective):
     "halves" of the loop; "scan" is "newest" where whoever fetches the last unit of a pass starts
     the next one,
     ``restart_ticks`` after its work; ``leave_ticks`` of ``rest_ticks`` then pass until it is free.
-    For ``later_ticks`` after that the main loop works on what was fetched, and fetches nothing else of it.
+    For ``later_ticks`` after that the main loop works on what was fetched, and fetches nothing else of it;
+    after each call, or after those that fill a half of ``half`` results. With ``round_ticks`` it is a main
+    loop that looks once in each of these since it was free.
     """
 
     keep: Literal["newest", "oldest", "halves", "scan"]
@@ -409,6 +414,8 @@ class EffectiveService(_Effective):
     restart_ticks: Ticks = 0.0
     leave_ticks: Ticks = 0.0
     jitter_ticks: Annotated[int, Meta(ge=0, le=10**9)] = 0
+    round_ticks: Ticks = 0.0
+    half: Ticks = 0.0
     never: bool = False
     """It is never called: no processor time is left, or each attempt times out."""
     by_isr: bool = True

@@ -17,6 +17,7 @@ from wattigram.core.contract.link.mailbox import Mailbox
 from wattigram.core.emulator.board_setup import BoardSetup
 from wattigram.core.emulator.core_timers import SYSTICK
 from wattigram.core.emulator.cpu import PATIENCE, TRIAL_PATIENCE, Cpu, CpuError
+from wattigram.core.emulator.main_rounds import MainRounds
 from wattigram.core.emulator.main_wait import MainWait
 from wattigram.core.emulator.peripherals import Peripherals
 from wattigram.core.emulator.pointing import Pointing, pointing_of
@@ -27,7 +28,7 @@ from wattigram.core.emulator.uarts import UartLine, put_word
 GENERATED = "wg_"
 """Files that were written for the design."""
 MOST_LATE = 32
-EMPTY_LOOKS = 4
+EMPTY_LOOKS = 8
 """Before the board runs, where no time passes, a main loop that looks in vain so often waits."""
 MOST_CLOCK_READS = 32
 """A program that asks for the time more often before the board runs waits for it to pass."""
@@ -132,11 +133,13 @@ class Machine:
         self._wait = MainWait(self)
         self._looks = 0
         """In vain, since the main loop woke."""
+        self.rounds = MainRounds()
         # Instructions counted when the main loop found a result, and then looked in vain, for the
         # first time since it woke.
         self._has_found = False
         self._found_at = 0
         self._done_at: int | None = None
+        self._started_at: int | None = None
 
     def boot(self) -> None:
         """From reset until the main loop sleeps for the first time."""
@@ -167,7 +170,8 @@ class Machine:
             self.free_at = max(self.free_at, self.now)
         self._main = "awake"
         self._has_found = False
-        self._done_at = None
+        self._done_at = self._started_at = None
+        self.rounds.begin(self.cpu.instructions)
 
     def look_up(self) -> None:
         """What a main loop that looks again and again may look for has changed."""
@@ -468,10 +472,11 @@ class Machine:
         """The program reads what may change by itself."""
         self._wait.sees_change = True
 
-    def on_look(self) -> None:
+    def on_look(self, what: str) -> None:
         """The main loop looks in vain: it may wait, until something happens to the silicon."""
         cpu = self.cpu
         cpu.gets_on()
+        self.rounds.look(what, cpu.instructions)
         self._looks += 1
         is_set_up = self._limit is None and self._wait.wait is None
         if self._looks >= EMPTY_LOOKS if is_set_up else self._wait.looks_in_vain():
@@ -498,9 +503,16 @@ class Machine:
         vain again."""
         return None if self._done_at is None else self._done_at - self._found_at
 
+    @property
+    def until_start(self) -> int | None:
+        """Instructions from there until it started a conversion."""
+        found = self._has_found and self._started_at is not None
+        return self._started_at - self._found_at if found and self._started_at is not None else None
+
     def on_start(self, owner: str) -> None:
         """Firmware started a conversion; the silicon comes before what the program does once it is
         over."""
+        self._started_at = self.cpu.instructions
         pointing = pointing_of(self.peripherals.state, owner)
         self.activity.started.append((owner, self.instant, pointing))
         self.is_waited_for = True

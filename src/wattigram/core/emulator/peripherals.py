@@ -65,8 +65,8 @@ class PeripheralListener(Protocol):
     def on_result(self) -> None:
         """The main loop finds a result."""
 
-    def on_look(self) -> None:
-        """The main loop looks for something that is not there."""
+    def on_look(self, what: str) -> None:
+        """The main loop looks for ``what``, and it is not there."""
 
     def on_change_seen(self) -> None:
         """The program reads what may change by itself between one event and the next."""
@@ -569,7 +569,7 @@ class Peripherals:
 
     def _waiting_bytes(self) -> int:
         if not self.inbox and self._listener.in_main:
-            self._listener.on_look()
+            self._listener.on_look("command")
         return min(len(self.inbox), 0xFFFF)
 
     def _live_converter(self, register: RegisterAt, what: str) -> int:
@@ -578,7 +578,7 @@ class Peripherals:
             self._listener.on_place(register.owner)
         match what:
             case "done":
-                return int(self._is_done(live))
+                return int(self._is_done(live, register.owner))
             case "scan-done":
                 return int(self._is_scan_done(live))
             case "result":
@@ -622,7 +622,7 @@ class Peripherals:
             self._listener.on_stir()
         return live.scan_done
 
-    def _is_done(self, live: ConverterLive) -> bool:
+    def _is_done(self, live: ConverterLive, owner: str) -> bool:
         """Whether a result is there, as the main loop or a handler finds it."""
         is_done = live.done or bool(live.fifo)
         if not self._listener.in_main:
@@ -632,7 +632,7 @@ class Peripherals:
             self._listener.on_result()
         else:
             self._listener.on_empty_poll()
-            self._listener.on_look()
+            self._listener.on_look(owner)
         return is_done
 
     def _has_word(self, uart: str) -> int:
@@ -643,7 +643,7 @@ class Peripherals:
                 self._listener.on_stir()
             else:
                 self._listener.on_empty_poll()
-                self._listener.on_look()
+                self._listener.on_look(uart)
         return has
 
     def _take_word(self, uart: str) -> int:

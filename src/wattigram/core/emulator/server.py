@@ -319,12 +319,11 @@ class ImageServer(PortServer):
         """Counts that only the silicon knows, and what handlers were seen to take."""
         counts = [f"{name}={count}" for name, count in run.silicon_totals().items()]
         for channel in run.channels:
-            if channel.config.name in self._trial.cycles:
-                counts.append(f"handler.{channel.stream}={self._trial.cycles[channel.config.name]}")
-            if channel.config.name in self._trial.main_cycles:
-                counts.append(
-                    f"main.{channel.stream}={self._trial.main_cycles[channel.config.name]}"
-                )
+            counts += [
+                f"{what}.{channel.stream}={cycles[channel.config.name]}"
+                for what, cycles in self._trial.of_converters
+                if channel.config.name in cycles
+            ]
         counts += [f"reaction.{name}={count}" for name, count in self._trial.reactions.items()]
         return counts
 

@@ -21,6 +21,10 @@ from wattigram.core.silicon.registers import Observed, SiliconState
 from wattigram.core.silicon.registers.equivalents import delivery_of
 
 CALLS = 48
+MOST_POLLS = 4096
+"""Results that a main loop is given until it has filled a half twice."""
+LONGER = 1.3
+"""So much longer than others is a round in which a half is full."""
 MARKS = 4
 ANY_PASS = 1 << 16
 """More results than a pass can have."""
@@ -36,13 +40,27 @@ class Trial(msgspec.Struct):
     cycles: dict[str, int] = msgspec.field(default_factory=dict)
     """Of each converter's ISR, or of what polls it."""
     main_cycles: dict[str, int] = msgspec.field(default_factory=dict)
-    """Of the main loop for each half that an ISR of DMA told it of."""
+    """Of the main loop for each half that is full."""
+    round_cycles: dict[str, int] = msgspec.field(default_factory=dict)
+    """Of a round of the main loop in which it looks for results in vain, where it does."""
+    start_cycles: dict[str, int] = msgspec.field(default_factory=dict)
+    """From where it finds results until it has started what comes next, where it does."""
     reactions: dict[str, int] = msgspec.field(default_factory=dict)
     """Of each reaction, by its name in C."""
     inputs: dict[str, tuple[tuple[int, float], ...]] = msgspec.field(default_factory=dict)
     restarts: dict[str, bool] = msgspec.field(default_factory=dict)
     pointed: dict[str, ChannelPointing] = msgspec.field(default_factory=dict)
     """Of converters that software points: where to in turn, be it once or again and again."""
+
+    @property
+    def of_converters(self) -> tuple[tuple[str, dict[str, int]], ...]:
+        """What was counted of each converter, with what a board calls it."""
+        return (
+            ("handler", self.cycles),
+            ("main", self.main_cycles),
+            ("round", self.round_cycles),
+            ("start", self.start_cycles),
+        )
 
     @property
     def observed(self) -> Observed:
@@ -113,7 +131,7 @@ def _converter(machine: Machine, name: str, trial: Trial) -> None:
             trial.main_cycles[name] = int(statistics.median_high(later))
     else:
         inputs, starts = [pointing_of(state, name)], []
-        costs = []
+        costs, until_start = [], []
         for number in range(CALLS):
             live.tally += 1
             live.done = live.scan_done = True
@@ -125,6 +143,8 @@ def _converter(machine: Machine, name: str, trial: Trial) -> None:
                 _go_on(machine)
                 if machine.handled is not None:
                     costs.append(machine.handled)
+                if machine.until_start is not None:
+                    until_start.append(machine.until_start)
             elif machine.interrupt(name):
                 machine.run_handler()
                 costs.append(machine.cpu.instructions - before)
@@ -143,13 +163,43 @@ def _converter(machine: Machine, name: str, trial: Trial) -> None:
         if costs and _by_software(state, name):
             trial.pointed[name] = _in_turn(inputs)
         trial.restarts[name] = all(starts[:period]) if _by_software(state, name) else any(starts)
+        if delivery == "polling" and costs:
+            half = _half(machine, name, costs)
+            if half is not None:
+                trial.main_cycles[name] = half
+        if until_start:
+            trial.start_cycles[name] = int(statistics.median_high(until_start))
     if costs:
         trial.cycles[name] = max(1, int(statistics.median_high(costs)))
-    live.done = True
+    live.done = delivery != "polling"
     live.tally += ANY_PASS
     _go_on(machine)
+    rounds = machine.rounds
+    if delivery == "polling" and rounds.empty is not None:
+        trial.round_cycles[name] = rounds.empty
     if delivery in {"dma", "fifo"} and _was_started(machine, name):
         trial.restarts[name] = True
+        if rounds.empty is not None and rounds.more is not None:
+            trial.round_cycles[name], trial.start_cycles[name] = rounds.empty, rounds.more
+
+
+def _half(machine: Machine, name: str, costs: list[int]) -> int | None:
+    """Instructions by which a round is longer in which a half is full, from what was seen until then and
+    what comes; None where no two such rounds are seen."""
+    live = machine.peripherals.converters[name]
+    usual = statistics.median_high(costs)
+    longer = [cost for cost in costs[1:] if cost > usual * LONGER]
+    at = machine.free_at
+    for _ in range(MOST_POLLS):
+        if len(longer) > 1 or machine.fault is not None:
+            break
+        machine.free_at = at  # so that a short run is not over before
+        live.tally += 1
+        live.done = live.scan_done = True
+        _go_on(machine)
+        if machine.handled is not None and machine.handled > usual * LONGER:
+            longer.append(machine.handled)
+    return int(statistics.median_low(longer) - usual) if len(longer) > 1 else None
 
 
 def _go_on(machine: Machine) -> None:
@@ -193,7 +243,8 @@ def _marks(machine: Machine, name: str) -> tuple[list[int], list[int]]:
             after = machine.cpu.instructions
             costs.append(after - before)
             _go_on(machine)
-            later.append(machine.cpu.instructions - after)
+            more = machine.rounds.more  # a main loop that never sleeps has its rounds anyway
+            later.append(machine.cpu.instructions - after if more is None else more)
     return costs[1:], later[1:]  # the first makes tables that the others find ready
 
 

@@ -14,8 +14,14 @@ from wattigram.core import firmware
 from wattigram.core.base.errors import WattigramError
 from wattigram.core.contract.image import MemoryLocation, load_image, memory_locations
 from wattigram.core.firmware.c_names import c_identifiers
-from wattigram.core.model.design import Reaction, Workspace
-from wattigram.core.model.design.edits import CompositeEdit, Edit, SetIsrCost, SetReaction
+from wattigram.core.model.design import Chain, Reaction, Workspace
+from wattigram.core.model.design.edits import (
+    CompositeEdit,
+    Edit,
+    SetIsrCost,
+    SetReaction,
+    cost_notes,
+)
 from wattigram.core.silicon.registers import design_writes, write_lines
 from wattigram.desktop.state.document import Document
 from wattigram.desktop.state.jobs import Job
@@ -24,6 +30,12 @@ from wattigram.desktop.state.take_folder import TakeFolders
 
 BUILT = "registers.json"
 TABLES_H = "wg_tables.h"
+
+
+def _notes(chain: Chain, cost: SetIsrCost) -> list[str]:
+    """What was counted of a chain beside what the design says."""
+    notes = [note[0].upper() + note[1:] for note in cost_notes(chain, cost)]
+    return notes or [f"What was counted of {chain.converter} is what the design says."]
 
 
 class FirmwareWork(QObject):
@@ -55,7 +67,7 @@ class FirmwareWork(QObject):
         self._built_mark = ""
         self.places: tuple[MemoryLocation, ...] = ()
         """What of the image can be looked at."""
-        self.costs: dict[str, tuple[int, int | None]] = {}
+        self.costs: dict[str, SetIsrCost] = {}
         self.reaction_costs: dict[str, int] = {}
         """Cycles that each converter's handler was seen to take."""
         document.replaced.connect(self._forget)
@@ -265,11 +277,11 @@ class FirmwareWork(QObject):
     def show_totals(self, totals: dict[str, int]) -> None:
         """A board told what its handlers take."""
         chains = self._document.workspace.project.chains
-        measured = {
-            chain.converter: (totals[f"handler.{number}"], totals.get(f"main.{number}"))
+        found = (
+            SetIsrCost.counted(chain.converter, totals, number)
             for number, chain in enumerate(chains)
-            if f"handler.{number}" in totals
-        }
+        )
+        measured = {cost.converter: cost for cost in found if cost is not None}
         names = c_identifiers(
             reaction.name for reaction in self._document.workspace.project.reactions
         )
@@ -289,17 +301,7 @@ class FirmwareWork(QObject):
         lines = []
         for chain in self._document.workspace.project.chains:
             if chain.converter in self.costs:
-                isr, main = self.costs[chain.converter]
-                text = (
-                    f"{chain.converter}: {isr} cycles measured, the design says "
-                    f"{chain.buffer.isr_cycles}"
-                )
-                if main is not None:
-                    text += (
-                        f"; in the main loop {main} for each half, the design says "
-                        f"{chain.buffer.main_cycles}"
-                    )
-                lines.append(f"{text}.")
+                lines += _notes(chain, self.costs[chain.converter])
         for reaction, counted in self._counted_reactions():
             says = "states none" if reaction.cycles is None else f"says {reaction.cycles}"
             lines.append(f"{reaction.name}: {counted} clocks counted, the design {says}.")
@@ -310,10 +312,10 @@ class FirmwareWork(QObject):
         """Some handler takes another time than the design says."""
         chains = self._document.workspace.project.chains
         return any(
-            isr != chain.buffer.isr_cycles or main not in {None, chain.buffer.main_cycles}
+            getattr(chain.buffer, field) != cycles
             for chain in chains
             if chain.converter in self.costs
-            for isr, main in [self.costs[chain.converter]]
+            for field, cycles in self.costs[chain.converter].stated.items()
         ) or any(reaction.cycles != counted for reaction, counted in self._counted_reactions())
 
     def _counted_reactions(self) -> list[tuple[Reaction, int]]:
@@ -327,9 +329,7 @@ class FirmwareWork(QObject):
     def take_costs(self) -> None:
         """Put the measured cycles into the design, so that loads and losses are worked out with
         them."""
-        edits: list[Edit] = [
-            SetIsrCost(converter, *cycles) for converter, cycles in self.costs.items()
-        ]
+        edits: list[Edit] = list(self.costs.values())
         edits += [
             SetReaction(reaction.name, reaction.replaced(cycles=counted))
             for reaction, counted in self._counted_reactions()

@@ -18,6 +18,7 @@ from wattigram.core.model.design import (
     Polling,
     Reader,
     Retrieval,
+    SoftwareTrigger,
     Workspace,
 )
 from wattigram.core.model.design.edits import (
@@ -34,6 +35,7 @@ from wattigram.core.predict.timing import (
     buffer_timing,
     has_isr,
     isr_service_s,
+    looks_for_results,
     main_cycles,
     retrieval_timing,
     scan_timing,
@@ -245,17 +247,42 @@ def _isr(workspace: Workspace, chain: Chain) -> tuple[Explanation, Explanation]:
 
 
 def _main_loop(chain: Chain) -> list[Field]:
-    """What the main loop does with each half that DMA has filled."""
-    if not isinstance(chain.readout, Dma) or not has_isr(chain):
-        return []
-    return [
-        Field(
-            "main loop cycles",
-            str(chain.buffer.main_cycles),
-            lambda text: SetMainCost(chain.converter, whole_number(text, "cycles")),
-            hint="for each half, after its ISR; other ISRs may come between",
+    """What the main loop does with each half that is full, and how often it looks for results."""
+    buffer, fields = chain.buffer, []
+
+    def stated(text: str) -> int | None:
+        return whole_number(text, "cycles") if text.strip() else None
+
+    if isinstance(chain.readout, Polling) or (isinstance(chain.readout, Dma) and has_isr(chain)):
+        fields.append(
+            Field(
+                "main loop cycles",
+                str(buffer.main_cycles),
+                lambda text: SetMainCost(chain.converter, whole_number(text, "cycles")),
+                hint="for each half that is full; ISRs may come between",
+            )
         )
-    ]
+    if looks_for_results(chain):
+        each, start = buffer.round_cycles, buffer.start_cycles
+        fields.append(
+            Field(
+                "main loop round",
+                "" if each is None else str(each),
+                lambda text: SetMainCost(chain.converter, stated(text), "round_cycles"),
+                hint="not stated; cycles from one look for results to the next",
+            )
+        )
+        trigger = chain.trigger
+        if isinstance(trigger, SoftwareTrigger) and trigger.follows_itself:
+            fields.append(
+                Field(
+                    "starts after",
+                    "" if start is None else str(start),
+                    lambda text: SetMainCost(chain.converter, stated(text), "start_cycles"),
+                    hint="not stated; cycles from finding results to the next start",
+                )
+            )
+    return fields
 
 
 def _own_fields(workspace: Workspace, chain: Chain) -> list[Field]:

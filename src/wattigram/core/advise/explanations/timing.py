@@ -14,7 +14,13 @@ from wattigram.core.advise.explanations.explanation import (
     stated,
 )
 from wattigram.core.model.design import Chain, Workspace
-from wattigram.core.predict.timing import scan_timing, slot_order, software_step, starts_each
+from wattigram.core.predict.timing import (
+    looks_for_results,
+    restart_step,
+    scan_timing,
+    slot_order,
+    starts_each,
+)
 
 
 def bus_clock(workspace: Workspace) -> Given:
@@ -185,7 +191,7 @@ def scan_time(workspace: Workspace, chain: Chain) -> Explanation:
             cycle.busy_s,
             "s",
             "followed from scan to scan: its slots, the wait until the program has seen each result, its work, and the "
-            "start of the next scan; the mean",
+            "start of the next scan, later where a half is full; the mean",
             (
                 Derived("slots", "slots", _sum_of_slots(workspace, chain, count, "slots")),
                 *software_terms(workspace, chain),
@@ -197,9 +203,17 @@ def scan_time(workspace: Workspace, chain: Chain) -> Explanation:
         return Explanation("scan time", "first", (first,), "s", rounded(6))
     if not starts_each(workspace, chain):
         return _sum_of_slots(workspace, chain, count, "scan time")
+    if restart_step(workspace, chain).round_s:
+        terms = [
+            Derived(f"s{place}", f"slot {place + 1}", _with_software(workspace, chain, place))
+            for place in range(count)
+        ]
+        formula = " + ".join(term.name for term in terms)
+        return Explanation("scan time", formula, tuple(terms), "s", rounded(6))
     slots = Derived("slots", "slots", _sum_of_slots(workspace, chain, count, "slots"))
     number = Given("count", "slots of the scan", count, "", f"{chain.converter}: sequence")
-    between = Derived("between", "software after each", _between(workspace, chain))
+    each = _between(workspace, chain, slot_length(workspace, chain, 0))
+    between = Derived("between", "software after each", each)
     return Explanation(
         "scan time", "slots + count * between", (slots, number, between), "s", rounded(6)
     )
@@ -212,22 +226,28 @@ def _with_software(workspace: Workspace, chain: Chain, place: int) -> Explanatio
         return own
     terms = (
         Derived("own", "conversion of it", own),
-        Derived("between", "software after each", _between(workspace, chain)),
+        Derived("between", "software after it", _between(workspace, chain, own)),
     )
     return Explanation(own.title, "own + between", terms, "s", rounded(4))
 
 
 def software_terms(workspace: Workspace, chain: Chain) -> tuple[Given | Found, ...]:
     """Clocks of the program from a result to the next start."""
-    step, clock_hz = software_step(workspace, chain), workspace.bus_clock_hz
+    step, clock_hz = restart_step(workspace, chain), workspace.bus_clock_hz
     there = Place(chain.converter, 0, chain.slots[0].signal, "transfer")
-    part = f"part: processor of {workspace.part.name}"
-    by_result = chain.readout.kind in {"polling", "interrupt"}
-    notice = (
-        "half a round of its polling"
-        if chain.readout.kind == "polling"
-        else "interrupt entry, half its jitter"
-    )
+    part, buffer = f"part: processor of {workspace.part.name}", chain.buffer.name
+    looks = looks_for_results(chain)
+    if step.round_s:
+        stated = f"{buffer}: main loop"
+        return (
+            Given("round", "main loop round", step.round_s * clock_hz, "clk", stated, there),
+            Given(
+                "work", "until it starts the next", step.handle_s * clock_hz, "clk", stated, there
+            ),
+            Given("leave", "until it looks again", step.leave_s * clock_hz, "clk", stated, there),
+        )
+    notice = "half a round of its polling" if looks else "interrupt entry, half its jitter"
+    work = Given("handle", "work", step.handle_s * clock_hz, "clk", buffer, there)
     restart = Given(
         "restart",
         "pointing and starting",
@@ -237,21 +257,27 @@ def software_terms(workspace: Workspace, chain: Chain) -> tuple[Given | Found, .
     )
     return (
         Given("notice", f"until noticed: {notice}", step.notice_s * clock_hz, "clk", part),
-        *(
-            [Given("handle", "work", step.handle_s * clock_hz, "clk", chain.buffer.name, there)]
-            if by_result
-            else []
-        ),
+        *([work] if chain.readout.kind in {"polling", "interrupt"} else []),
         restart,
     )
 
 
-def _between(workspace: Workspace, chain: Chain) -> Explanation:
-    """What software does between two slots that it starts by itself."""
+def _between(workspace: Workspace, chain: Chain, own: Explanation) -> Explanation:
+    """What software does after a slot before it starts the next one itself."""
     terms = software_terms(workspace, chain)
-    total = " + ".join(term.name for term in terms)
+    clock = bus_clock(workspace)
+    if not restart_step(workspace, chain).round_s:
+        total = " + ".join(term.name for term in terms)
+        return Explanation(
+            "software after each", f"({total}) / clock", (*terms, clock), "s", rounded(4)
+        )
+    looks = "max(0, ceil((own * clock - leave) / round)) * round"
     return Explanation(
-        "software after each", f"({total}) / clock", (*terms, bus_clock(workspace)), "s", rounded(4)
+        "software after it",
+        f"(leave + {looks} + work) / clock - own",
+        (*terms, Derived("own", "conversion of it", own), clock),
+        "s",
+        rounded(4),
     )
 
 

@@ -19,7 +19,7 @@ from wattigram.core.advise.explanations.timing import (
     timer_clock,
 )
 from wattigram.core.model.design import Chain, SoftwareTrigger, TimerTrigger, Workspace
-from wattigram.core.predict.timing import scan_timing, software_step, starts_each
+from wattigram.core.predict.timing import restart_step, scan_timing, starts_each
 
 
 def trigger_period(workspace: Workspace, chain: Chain) -> Explanation | None:
@@ -122,12 +122,12 @@ def trigger_rate_error(workspace: Workspace, chain: Chain) -> Explanation | None
 def scan_jitter(workspace: Workspace, chain: Chain) -> Explanation:
     """By how much a scan's instants vary, peak to peak."""
     cycle = scan_timing(workspace, chain)
-    if not starts_each(workspace, chain):
+    step = restart_step(workspace, chain)
+    if not starts_each(workspace, chain) or step.round_s:
         how = "the longest scan less the shortest, each followed result by result"
         return looked_for(
             "jitter", cycle.jitter_s, "s", how, software_terms(workspace, chain), rounded(3)
         )
-    step = software_step(workspace, chain)
     terms = (
         Given(
             "each",

@@ -17,6 +17,8 @@ from wattigram.core.predict.timing import (
     RetrievalTiming,
     free_share,
     isr_service_s,
+    looks_for_results,
+    main_cycles,
     polling_wait_s,
     retrieval_timing,
     scan_timing,
@@ -39,11 +41,15 @@ def isr_too_slow(workspace: Workspace) -> Iterator[Finding]:
             left = f" Only {float(free) * 100:.3g} % of the processor is left for it."
         elif timing.held_up_s:
             left = f" ISRs of other converters hold it up for up to {format_si(timing.held_up_s, 's', 3)} more."
+        who = f"The ISR of {chain.buffer.name} misses its deadline"
+        if looks_for_results(chain):
+            who = f"The main loop comes too late to {chain.buffer.name}"
+            left += _rounds(workspace, chain)
         yield Finding(
             "handler-too-slow",
             "error",
             chain.buffer.name,
-            f"The ISR of {chain.buffer.name} misses its deadline",
+            who,
             f"It takes {format_si(timing.service_s, 's')} and each {_EVENT[timing.kind]} leaves "
             f"{format_si(timing.deadline_s, 's')}: "
             f"{format_si(timing.lost_hz, 'S/s')} of {format_si(timing.items_hz, 'S/s')} are lost "
@@ -51,6 +57,17 @@ def isr_too_slow(workspace: Workspace) -> Iterator[Finding]:
             _relief(workspace, chain, timing),
             converter=chain.converter,
         )
+
+
+def _rounds(workspace: Workspace, chain: Chain) -> str:
+    """How seldom the main loop looks, where that is known."""
+    each, half = chain.buffer.round_cycles, main_cycles(chain)
+    said = []
+    if each is not None:
+        said.append(f"looks once in {format_si(each / workspace.bus_clock_hz, 's', 3)}")
+    if half:
+        said.append(f"is kept for {format_si(half / workspace.bus_clock_hz, 's', 3)} by each half")
+    return f" It {' and '.join(said)}." if said else ""
 
 
 @rule("isr-held-up", cell="transfer")

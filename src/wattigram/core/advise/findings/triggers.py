@@ -19,7 +19,12 @@ from wattigram.core.model.design import (
     Workspace,
 )
 from wattigram.core.model.design.edits import Edit, SetDivider, SetPeriod, SetPerTrigger, SetTrigger
-from wattigram.core.predict.timing import ScanTiming, scan_timing, starts_each
+from wattigram.core.predict.timing import (
+    ScanTiming,
+    looks_for_results,
+    scan_timing,
+    starts_each,
+)
 from wattigram.core.predict.timing.isr_cost import waits_in_vain
 
 
@@ -168,6 +173,12 @@ def software_sets_rate(workspace: Workspace) -> Iterator[Finding]:
             if isinstance(trigger, SoftwareTrigger) and trigger.period_s is not None
             else ""
         )
+        counts = looks_for_results(chain) and chain.buffer.round_cycles is None
+        unknown = (
+            " A main loop that has other work comes round later: its round is not stated, and an image counts it."
+            if counts
+            else ""
+        )
         yield Finding(
             "software-sets-rate",
             "note",
@@ -176,7 +187,7 @@ def software_sets_rate(workspace: Workspace) -> Iterator[Finding]:
             f"A scan converts for {format_si(converting_s, 's')}, and the program takes "
             f"{format_si(cycle.busy_s - converting_s, 's')} "
             f"in between{every}: {format_si(cycle.cycle_rate_hz, 'Hz', 5)} with "
-            f"{format_si(cycle.jitter_s, 's', 3)} of jitter.",
+            f"{format_si(cycle.jitter_s, 's', 3)} of jitter.{unknown}",
             converter=chain.converter,
         )
 

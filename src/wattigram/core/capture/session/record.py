@@ -22,7 +22,8 @@ from wattigram.core.capture.session.stream_receiver import StreamReceiver
 from wattigram.core.capture.take.disk_space import check_target
 from wattigram.core.contract.link import FAILED
 from wattigram.core.model.design import Workspace
-from wattigram.core.predict.timing import main_cycles, scan_timing
+from wattigram.core.model.design.edits import SetIsrCost, cost_notes
+from wattigram.core.predict.timing import scan_timing
 from wattigram.core.silicon.deploy.project_config import DEFAULT_SEED
 
 if TYPE_CHECKING:
@@ -232,17 +233,11 @@ def _plan_notes(recorder: PlannedRecorder) -> list[str]:
 
 
 def _handler_notes(workspace: Workspace, reception: StreamReceiver) -> list[str]:
-    """Handlers that were counted and take another time than the design says."""
-    notes = []
+    """What was counted of handlers and the main loop, where it is not what the design says."""
+    notes: list[str] = []
     for number, chain in enumerate(workspace.project.chains):
-        counted = (
-            ("handler", f"the ISR of {chain.converter}", "", chain.buffer.isr_cycles),
-            ("main", "the main loop", f" for each half of {chain.converter}", main_cycles(chain)),
-        )
-        for what, who, of_what, says in counted:
-            cycles = reception.totals.get(f"{what}.{number}")
-            if cycles is not None and cycles != says:
-                notes.append(f"{who} takes {cycles} clk{of_what}, counted; the design says {says}.")
+        counted = SetIsrCost.counted(chain.converter, reception.totals, number)
+        notes += cost_notes(chain, counted) if counted is not None else ()
     return notes
 
 

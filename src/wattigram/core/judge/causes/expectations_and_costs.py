@@ -21,8 +21,14 @@ from wattigram.core.judge.causes.base import (
 from wattigram.core.judge.causes.settling import sampling_too_short
 from wattigram.core.judge.verdict import Verdict
 from wattigram.core.model.design.edits import SetIsrCost, apply_edit
+from wattigram.core.model.design.edits.changes import fix_text
 from wattigram.core.predict.expected import expected_raw
-from wattigram.core.predict.timing import main_cycles, retrieval_timing, scan_timing
+from wattigram.core.predict.timing import (
+    looks_for_results,
+    main_cycles,
+    retrieval_timing,
+    scan_timing,
+)
 
 CLEAR_SIGMAS = 4
 LEAST_LSB = 1.0
@@ -155,19 +161,21 @@ def settles_as_predicted(case: FailingSignal) -> LikelyCause | None:
 def handler_costs_more(case: FailingSignal) -> LikelyCause | None:
     """The program was counted, and its handler takes longer than the design says: rate or losses
     follow."""
-    isr, main = (case.take.totals.get(f"{who}.{case.stream}") for who in ("handler", "main"))
-    if isr is None:
+    cost = SetIsrCost.counted(case.chain.converter, case.take.totals, case.stream)
+    if cost is None:
         return None
-    counted = isr + (main or 0)
-    stated = case.chain.buffer.isr_cycles + main_cycles(case.chain)
-    if counted <= stated * (1 + COST_DIFFERS):
+    buffer, looks = case.chain.buffer, looks_for_results(case.chain)
+    counted = cost.cycles + (cost.main_cycles or 0)
+    stated = buffer.isr_cycles + main_cycles(case.chain)
+    is_round = looks and cost.round_cycles is not None and buffer.round_cycles is None
+    if counted <= stated * (1 + COST_DIFFERS) and not is_round:
         return None
     rate_hz = case.take.running_rate_hz(case.chain)
     slower = rate_hz is not None and rate_hz < float(case.cycle.cycle_rate_hz) * (1 - 1e-4)
     lost = case.take.lost_items(case.stream) + case.take.totals.get(f"lost.{case.stream}", 0)
     if not case.take.item_count(case.stream) or (not slower and not lost):
         return None  # of what never comes at all its length is not the reason
-    counted_as = apply_edit(case.take.workspace, SetIsrCost(case.chain.converter, isr, main))
+    counted_as = apply_edit(case.take.workspace, cost)
     chain = counted_as.project.chain(case.chain.converter)
     assert chain is not None
     if not (lost and retrieval_timing(counted_as, chain).lost_hz) and not (
@@ -179,14 +187,15 @@ def handler_costs_more(case: FailingSignal) -> LikelyCause | None:
         if lost
         else f"scans come at {format_si(rate_hz or 0.0, 'Hz', 5)}"
     )
+    due = format_si(case.cycle.cycle_rate_hz, "Hz", 5)
+    if looks:
+        title = f"The main loop finds results of {case.chain.converter} later than stated"
+        text = f"its clocks were counted: {fix_text(case.take.workspace.project, cost)}"
+    else:
+        title = f"The ISR of {case.chain.converter} takes longer than stated"
+        text = f"it was counted: {counted} clocks, and the design says {stated}"
     return case.cause(
-        "handler-costs-more",
-        f"The ISR of {case.chain.converter} takes longer than stated",
-        0.95,
-        f"it was counted: {counted} clocks, and the design says {stated}; {seen}, with "
-        f"{format_si(case.cycle.cycle_rate_hz, 'Hz', 5)} due",
-        SetIsrCost(case.chain.converter, isr, main),
-        whole=True,
+        "handler-costs-more", title, 0.95, f"{text}; {seen}, with {due} due", cost, whole=True
     )
 
 

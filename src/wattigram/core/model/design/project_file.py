@@ -197,6 +197,10 @@ def build_id(project: Project) -> str:
         if generator.get("reference") is None:
             generator.pop("reference", None)
     design = in_former_program(project, in_former_words(project, design))
+    for chain in design["chains"]:
+        for key in ("round_cycles", "start_cycles"):
+            if chain["loop"].get(key) is None:
+                chain["loop"].pop(key, None)
     for signal in design["signals"]:
         for key in (
             "quantity",

@@ -92,7 +92,11 @@ class CircularBuffer(StrictModel):
 
     The handler runs at each mark of DMA or FIFO, each interrupt, or each polled value; where there is
     none, each time that the program reads the newest results. ``main_cycles`` are those of the main loop
-    for each half that DMA has filled, after its ISR has told of it; other ISRs may come between.
+    for each half that is full, after its ISR has told of it; other ISRs may come between.
+
+    A main loop that looks for results, or for the end of a pass that it follows by the next one, does so
+    once in ``round_cycles``; what it finds has started the next conversion ``start_cycles`` later. Where
+    they are None, it does nothing else, in the clocks that the part states for looking and starting.
     """
 
     name: Name
@@ -100,6 +104,8 @@ class CircularBuffer(StrictModel):
     element_bits: Literal[8, 16, 32] = 16
     isr_cycles: Cycles = 2000
     main_cycles: Cycles = 0
+    round_cycles: Annotated[int, Meta(ge=1, le=10**9)] | None = None
+    start_cycles: Cycles | None = None
 
 
 class Reader(StrictModel):

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import math
 from fractions import Fraction
 from functools import cached_property
 from itertools import accumulate
@@ -10,13 +11,25 @@ import msgspec
 
 from wattigram.core.model.design.project import Chain
 from wattigram.core.model.design.stage import BlockAverage, SumFilter, rate_divisor
-from wattigram.core.model.design.trigger import FreeRunningTrigger, TimerTrigger
+from wattigram.core.model.design.trigger import FreeRunningTrigger, SoftwareTrigger, TimerTrigger
 from wattigram.core.model.design.workspace import Workspace, cached
 from wattigram.core.predict.clocks import TimerSetting
-from wattigram.core.predict.timing.isr_cost import software_step, starts_each
-from wattigram.core.predict.timing.passes import IsrTiming, ServedScan, served_scan
+from wattigram.core.predict.timing.isr_cost import (
+    SoftwareStep,
+    half_results,
+    has_isr,
+    isr_service_cycles,
+    looks_for_results,
+    main_cycles,
+    restart_step,
+    service_cycles,
+    starts_each,
+)
+from wattigram.core.predict.timing.passes import Halves, IsrTiming, ServedScan, served_scan
 from wattigram.core.predict.timing.trigger import TriggerTiming, trigger_timing
 
+LEAST_LEFT = Fraction(1, 1000)
+"""Of the processor's time, however much ISRs want."""
 LONGEST_PATTERN = 4096
 """Triggers after which an irregular pattern is taken for what it was so far."""
 
@@ -156,22 +169,22 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
     trigger = trigger_timing(workspace, chain)
     samplings = [slot.sampling / clock_hz for slot in chain.slots]
     repeats = slot_repeats(workspace, chain)
-    step = software_step(workspace, chain)
     by_hand = starts_each(workspace, chain)
-    handled_s = step.handle_s if chain.readout.kind in {"polling", "interrupt"} else Fraction(0)
-    between_s = step.notice_s + handled_s + step.restart_s if by_hand else Fraction(0)
     lengths = [
-        count * (sampling_s + conversion_s) + between_s
+        count * (sampling_s + conversion_s)
         for count, sampling_s in zip(repeats, samplings, strict=True)
     ]
-    after_s, jitter_s = between_s, step.jitter_s * len(lengths) * by_hand
+    jitter_s = Fraction(0)
+    if by_hand:
+        step = restart_step(workspace, chain)
+        lengths = [length_s + started_after_s(step, length_s) for length_s in lengths]
+        jitter_s = Fraction(0) if step.round_s else step.jitter_s * len(lengths)
     served = None
     if trigger.by_software and not by_hand:
         # The program fetches the results and starts the next pass.
         served = _served(workspace, chain, lengths)
-        after_s = served.mean / workspace.bus_clock_hz - sum(lengths, Fraction(0))
         jitter_s = (served.most - served.least) / workspace.bus_clock_hz
-        lengths[-1] += after_s
+        lengths[-1] += served.mean / workspace.bus_clock_hz - sum(lengths, Fraction(0))
     singly = chain.per_trigger == "conversion" and trigger.pace != "self"
     units = lengths if singly else [sum(lengths, Fraction(0))]
     starts, cycle_s, per_cycle, missed_hz = _serve(trigger, units)
@@ -209,9 +222,7 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
         tuple(slots),
         cycle_s,
         jitter_s,
-        units[0]
-        if singly
-        else units[0] - (after_s if not trigger.by_software and not by_hand else 0),
+        units[0],
         missed_hz,
         per_cycle,
         limit,
@@ -223,20 +234,62 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
     )
 
 
+def started_after_s(step: SoftwareStep, length_s: Fraction) -> Fraction:
+    """From the end of a conversion of this length, which the program started, until it starts the next; the
+    mean."""
+    if not step.round_s:
+        return step.notice_s + step.handle_s + step.restart_s
+    looks = math.ceil(max(Fraction(0), length_s - step.leave_s) / step.round_s)
+    return step.leave_s + looks * step.round_s + step.handle_s + step.restart_s - length_s
+
+
 def _served(workspace: Workspace, chain: Chain, lengths: list[Fraction]) -> ServedScan:
     """Passes of these slots, in seconds, that the chain's program fetches and starts."""
-    clock_hz, step = workspace.bus_clock_hz, software_step(workspace, chain)
+    clock_hz, step = workspace.bus_clock_hz, restart_step(workspace, chain)
     ends = list(accumulate(lengths[place] * clock_hz for place in slot_order(workspace, chain)))
     by_result = chain.readout.kind in {"polling", "interrupt"}
     unit = chain.results_per_isr if by_result else len(ends)
+    if step.round_s:
+        entry, jitter = Fraction(0), 0
+    else:
+        entry, jitter = (step.notice_s - step.jitter_s / 2) * clock_hz, step.jitter
+    # An interrupt has the processor for itself; a main loop has what ISRs of others leave.
+    free = left_by_others(workspace, chain) if looks_for_results(chain) else Fraction(1)
     handler = IsrTiming(
-        (step.notice_s - step.jitter_s / 2) * clock_hz,
-        step.jitter,
-        step.handle_s * clock_hz if by_result else Fraction(0),
-        step.restart_s * clock_hz,
-        step.leave_s * clock_hz,
+        entry,
+        jitter,
+        step.handle_s * clock_hz / free,
+        step.restart_s * clock_hz / free,
+        step.leave_s * clock_hz / free,
+        step.round_s * clock_hz / free,
     )
-    return served_scan(ends[unit - 1 :: unit], handler)
+    return served_scan(ends[unit - 1 :: unit], handler, _halves(workspace, chain, free))
+
+
+def _halves(workspace: Workspace, chain: Chain, free: Fraction) -> Halves | None:
+    """What a main loop that looks for the end of a pass does besides, for halves and FIFOs that are full."""
+    if not looks_for_results(chain):
+        return None  # its ISR comes between whatever the main loop does
+    isr = isr_service_cycles(workspace, chain) if has_isr(chain) else 0
+    share = len(chain.slots) / half_results(chain)
+    return Halves(share, isr / free, main_cycles(chain) / free)
+
+
+def left_by_others(workspace: Workspace, chain: Chain) -> Fraction:
+    """Share of the processor's time that is left to the main loop by ISRs of other converters that hardware
+    starts, and by what it does itself with halves that these tell of."""
+    taken = Fraction(0)
+    for other in workspace.project.chains:
+        own = workspace.project.own_trigger(other)
+        if other.converter == chain.converter or isinstance(own, SoftwareTrigger):
+            continue
+        cycle = scan_timing(workspace, other)
+        if has_isr(other) and cycle.items_limit is None:
+            by_result = other.readout.kind == "interrupt"
+            unit = Fraction(other.results_per_isr) if by_result else half_results(other)
+            calls_hz = len(other.slots) * cycle.handed_rate_hz / unit
+            taken += calls_hz * service_cycles(workspace, other) / workspace.bus_clock_hz
+    return max(1 - taken, LEAST_LEFT)
 
 
 def slot_repeats(workspace: Workspace, chain: Chain) -> list[int]:

@@ -8,7 +8,7 @@ from fractions import Fraction
 import msgspec
 
 from wattigram.core.model.design.project import Chain
-from wattigram.core.model.design.retrieval import Dma, Interrupt, Polling
+from wattigram.core.model.design.retrieval import Dma, Fifo, Interrupt, Polling
 from wattigram.core.model.design.trigger import SoftwareTrigger
 from wattigram.core.model.design.workspace import Workspace, cached
 
@@ -23,9 +23,11 @@ class SoftwareStep(msgspec.Struct, frozen=True):
     """From the end of a conversion, in seconds.
 
     ``notice_s`` passes until the program is there, on average, and up to ``jitter_s`` more or less
-    in
-    all; ``handle_s`` is its work; ``leave_s`` ends an interrupt; ``restart_s`` points and starts
+    in all; ``handle_s`` is its work; ``leave_s`` ends an interrupt; ``restart_s`` points and starts
     anew; ``later_s`` is what the main loop does after the ISR.
+
+    A main loop whose round is known looks every ``round_s`` from where it was free: ``notice_s`` is half
+    of that, ``jitter_s`` all of it, where nothing ties its rounds to the conversions.
     """
 
     notice_s: Fraction
@@ -36,6 +38,7 @@ class SoftwareStep(msgspec.Struct, frozen=True):
     leave_s: Fraction
     restart_s: Fraction
     later_s: Fraction = Fraction(0)
+    round_s: Fraction = Fraction(0)
 
     @property
     def service_s(self) -> Fraction:
@@ -50,22 +53,54 @@ def software_step(workspace: Workspace, chain: Chain) -> SoftwareStep:
     Polling notices within one round of its loop, half of it on average; an interrupt waits for the
     instruction that runs, half of the longest on average, and then enters.
     """
-    processor, clock_hz = workspace.part.processor, workspace.bus_clock_hz
     if chain.readout.kind == "polling":
-        jitter, notice, leave = processor.poll_cycles - 1, Fraction(processor.poll_cycles - 1, 2), 0
-    else:
-        jitter = processor.interrupt_jitter_cycles
-        notice = processor.interrupt_entry_cycles + Fraction(jitter, 2)
-        leave = processor.interrupt_exit_cycles
-    restart = workspace.converter(chain).repoint_cycles
+        return _looked_for(workspace, chain, chain.buffer.isr_cycles)
+    processor, clock_hz = workspace.part.processor, workspace.bus_clock_hz
+    jitter = processor.interrupt_jitter_cycles
+    notice = processor.interrupt_entry_cycles + Fraction(jitter, 2)
     return SoftwareStep(
         notice / clock_hz,
         jitter / clock_hz,
         jitter,
         chain.buffer.isr_cycles / clock_hz,
+        processor.interrupt_exit_cycles / clock_hz,
+        workspace.converter(chain).repoint_cycles / clock_hz,
+        (main_cycles(chain) if has_isr(chain) else 0) / clock_hz,
+    )
+
+
+@cached
+def restart_step(workspace: Workspace, chain: Chain) -> SoftwareStep:
+    """The same for whoever starts what comes after the last result: the handler of an interrupt, or a main
+    loop that looks. Hardware may have fetched that result meanwhile."""
+    step = software_step(workspace, chain)
+    if chain.readout.kind in {"polling", "interrupt"}:
+        return step
+    if looks_for_results(chain):
+        return _looked_for(workspace, chain, None)
+    return msgspec.structs.replace(step, handle_s=Fraction(0))
+
+
+def _looked_for(workspace: Workspace, chain: Chain, work: int | None) -> SoftwareStep:
+    """What a main loop finds when it looks; ``work`` clocks in all are its round then, where results are
+    fetched in it."""
+    clock_hz, buffer = workspace.bus_clock_hz, chain.buffer
+    repoint = workspace.converter(chain).repoint_cycles
+    each = buffer.round_cycles
+    jitter = (workspace.part.processor.poll_cycles if each is None else each) - 1
+    start, leave, restart = work or 0, 0, repoint
+    if each is not None:
+        known = repoint if work is None else max(0, work - each)
+        start = known if buffer.start_cycles is None else buffer.start_cycles
+        leave, restart = each if work is None else max(0, work - start), 0
+    return SoftwareStep(
+        Fraction(jitter, 2) / clock_hz,
+        jitter / clock_hz,
+        jitter,
+        start / clock_hz,
         leave / clock_hz,
         restart / clock_hz,
-        main_cycles(chain) / clock_hz,
+        round_s=(each or 0) / clock_hz,
     )
 
 
@@ -77,8 +112,24 @@ def has_isr(chain: Chain) -> bool:
 
 
 def main_cycles(chain: Chain) -> int:
-    """Clocks of the main loop for what a call of the ISR has told it of: a half that DMA has filled."""
-    return chain.buffer.main_cycles if isinstance(chain.readout, Dma) and has_isr(chain) else 0
+    """Clocks of the main loop for a half that is full: DMA's ISR tells of it, or it has fetched all of it
+    itself."""
+    told = has_isr(chain) if isinstance(chain.readout, Dma) else isinstance(chain.readout, Polling)
+    return chain.buffer.main_cycles if told else 0
+
+
+def half_results(chain: Chain) -> Fraction:
+    """Results after which something is done with them: a half of the buffer, or what a FIFO calls for."""
+    if isinstance(chain.readout, Fifo):
+        return Fraction(chain.readout.watermark)
+    return Fraction(chain.buffer.samples, 2)
+
+
+def looks_for_results(chain: Chain) -> bool:
+    """The main loop looks whether results are there, or whether the pass is over that it follows by the next."""
+    trigger, readout = chain.trigger, chain.readout
+    starts = isinstance(trigger, SoftwareTrigger) and trigger.follows_itself
+    return isinstance(readout, Polling) or (starts and isinstance(readout, (Dma, Fifo)))
 
 
 def isr_service_cycles(workspace: Workspace, chain: Chain) -> int:
@@ -95,7 +146,7 @@ def isr_service_s(workspace: Workspace, chain: Chain) -> Fraction:
 
 def service_cycles(workspace: Workspace, chain: Chain) -> int:
     """Clocks from the interrupt until the program is through with what it told of."""
-    return isr_service_cycles(workspace, chain) + main_cycles(chain)
+    return isr_service_cycles(workspace, chain) + (main_cycles(chain) if has_isr(chain) else 0)
 
 
 def repoints(workspace: Workspace, chain: Chain) -> bool:

@@ -11,6 +11,7 @@ jitter alone.
 
 from __future__ import annotations
 
+import math
 from collections import defaultdict
 from collections.abc import Sequence
 from fractions import Fraction
@@ -127,6 +128,39 @@ def _played_through(
         read_units += 1
         free = read + after_s
     return 1 - read_units / number
+
+
+class MainLoop(msgspec.Struct, frozen=True):
+    """One that looks for results, in clocks: ``round`` from look to look, ``work`` from where it finds
+    some until it looks again, ``later`` more where those fill a half of ``half`` results."""
+
+    round: float
+    work: float
+    later: float = 0.0
+    half: float = 1.0
+
+
+def passed_over_share(
+    ready: Sequence[Fraction], period: Fraction, unit: int, loop: MainLoop
+) -> float:
+    """Share of units that are overwritten before a main loop comes round to them, in the long run; the
+    parameters are those of :func:`overwritten_share`."""
+    units = [float(instant) for instant in ready[unit - 1 :: unit]]
+    length, each = float(period), loop.round
+    if not units or length <= 0:
+        return 0.0
+    free, number, found = 0.0, 0, 0
+    for _ in range(PLAYED):
+        due = _instant(units, number, length)
+        read = free + math.ceil(max(0.0, due - free) / each) * each
+        before = number
+        number += 1
+        while _instant(units, number, length) <= read:
+            number += 1
+        found += 1
+        fills = number * unit // loop.half > before * unit // loop.half
+        free = read + loop.work + (loop.later if fills else 0.0)
+    return 1 - found / number
 
 
 class Queue(msgspec.Struct, frozen=True):

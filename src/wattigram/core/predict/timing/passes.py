@@ -1,14 +1,15 @@
 """Passes that the program itself starts when it has fetched the last result of the one before.
 
 A call reads at ``max(free, ready) + entry + j`` with j from 0 to the longest wait; of what was
-ready by then
-only the newest unit is there. Whoever reads the last unit of a pass starts the next one, so that
-each pass finds the
-same handler: what follows from one pass holds for all.
+ready by then only the newest unit is there. A main loop looks once in each round instead, counted
+from where it was free: its waits are no chance. Whoever reads the last unit of a pass starts the
+next one, so that each pass finds the same handler; only where the main loop was kept by a half that
+was full does a pass find it later.
 """
 
 from __future__ import annotations
 
+import math
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from fractions import Fraction
@@ -31,7 +32,10 @@ class IsrTiming(msgspec.Struct, frozen=True):
         From a result, or from when the handler is free, to the reading: ``entry`` to ``entry +
         jitter``.
     work, restart, leave
-        Work on a result; starting anew, after the last one of a pass; ending the interrupt.
+        Work on a result; starting anew, after the last one of a pass; ending the interrupt, or the round
+        of the main loop.
+    round
+        From one look of the main loop to the next; 0 where nothing goes round.
     """
 
     entry: Fraction
@@ -39,6 +43,25 @@ class IsrTiming(msgspec.Struct, frozen=True):
     work: Fraction
     restart: Fraction
     leave: Fraction
+    round: Fraction = Fraction(0)
+
+    def reads(self, free: Fraction, ready: Fraction, wait: int) -> Fraction:
+        """When it reads what is ready then, where it is free from ``free`` on."""
+        if self.round:
+            return free + math.ceil(max(Fraction(0), ready - free) / self.round) * self.round
+        return max(free, ready) + self.entry + wait
+
+
+class Halves(msgspec.Struct, frozen=True):
+    """What else is done for each half of a buffer that is full, in clocks.
+
+    ``share`` of all passes fill one. Its ISR takes ``isr`` at the end of that pass, the main loop
+    ``later`` in the next.
+    """
+
+    share: Fraction = Fraction(0)
+    isr: Fraction = Fraction(0)
+    later: Fraction = Fraction(0)
 
 
 class ServedScan(msgspec.Struct, frozen=True):
@@ -53,6 +76,8 @@ class ServedScan(msgspec.Struct, frozen=True):
     in_time : bool
         The handler is free before each result, whatever it waited for: only the last one's waits
         last.
+    usual, more : Fraction
+        Mean clocks of a pass that fills no half, and by how much those are longer for each that does.
     """
 
     mean: Fraction
@@ -60,11 +85,34 @@ class ServedScan(msgspec.Struct, frozen=True):
     most: Fraction
     lost: float
     in_time: bool = False
+    usual: Fraction = Fraction(0)
+    more: Fraction = Fraction(0)
 
 
-def served_scan(ready: Sequence[Fraction], handler: IsrTiming) -> ServedScan:
+def served_scan(
+    ready: Sequence[Fraction], handler: IsrTiming, halves: Halves | None = None
+) -> ServedScan:
     """Length and losses of a pass whose units are ready at these clocks after its start,
     ascending."""
+    usual = _usual(ready, handler)
+    if halves is None or not halves.share:
+        return msgspec.structs.replace(usual, usual=usual.mean)
+    after = _usual(ready, msgspec.structs.replace(handler, leave=handler.leave + halves.later))
+    more = after.mean + halves.isr - usual.mean
+    share = min(halves.share, Fraction(1))
+    return ServedScan(
+        usual.mean + more * halves.share,
+        min(usual.least, after.least + halves.isr),
+        max(usual.most, after.most + halves.isr),
+        usual.lost + (after.lost - usual.lost) * float(share),
+        usual.in_time and after.in_time,
+        usual.mean,
+        more,
+    )
+
+
+def _usual(ready: Sequence[Fraction], handler: IsrTiming) -> ServedScan:
+    """Of passes that all find the handler alike."""
     if _is_in_time(ready, handler):
         least = ready[-1] + handler.entry + handler.work + handler.restart
         return ServedScan(
@@ -73,12 +121,15 @@ def served_scan(ready: Sequence[Fraction], handler: IsrTiming) -> ServedScan:
     if handler.jitter == 0:
         calls = list(_calls(ready, handler, iter(lambda: 0, None)))
         length = calls[-1][1] + handler.work + handler.restart
-        return ServedScan(length, length, length, 1 - len(calls) / len(ready))
+        lost = 1 - len(calls) / len(ready)
+        return ServedScan(length, length, length, lost, len(ready) == 1)
     return _followed(ready, handler) or _played(ready, handler)
 
 
 def _is_in_time(ready: Sequence[Fraction], handler: IsrTiming) -> bool:
     """The handler is free before each result, whatever it waited for."""
+    if handler.round:
+        return False
     busy = handler.entry + handler.jitter + handler.work + handler.leave
     return handler.leave <= ready[0] and all(
         later - earlier >= busy for earlier, later in pairwise(ready)
@@ -91,7 +142,7 @@ def _calls(
     """Unit and instant of each reading in a pass."""
     free, number = handler.leave, 0
     while number < len(ready):
-        read = max(free, ready[number]) + handler.entry + next(drawn)
+        read = handler.reads(free, ready[number], next(drawn))
         while number + 1 < len(ready) and ready[number + 1] <= read:
             number += 1
         yield number, read

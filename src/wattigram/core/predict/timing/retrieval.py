@@ -23,12 +23,20 @@ from wattigram.core.predict.timing.deadlines import (
     shortest_s,
 )
 from wattigram.core.predict.timing.isr_cost import (
+    half_results,
     has_isr,
+    main_cycles,
     service_cycles,
     software_step,
     starts_each,
 )
-from wattigram.core.predict.timing.losses import Queue, overflowed_share, overwritten_share
+from wattigram.core.predict.timing.losses import (
+    MainLoop,
+    Queue,
+    overflowed_share,
+    overwritten_share,
+    passed_over_share,
+)
 
 HELD_UP = "ISR held up"
 """Why items are lost that would not be if there were no other ISR."""
@@ -170,6 +178,9 @@ def _lost_alone(workspace: Workspace, chain: Chain, cycle: ScanTiming, free: Fra
     step = software_step(workspace, chain)
     clock_hz = workspace.bus_clock_hz
     needed_s = service_cycles(workspace, chain) / clock_hz + step.jitter_s
+    polls = isinstance(chain.readout, Polling)
+    if polls:
+        needed_s += main_cycles(chain) / clock_hz
     if needed_s / free < shortest_s(workspace, chain, cycle):
         return Fraction(0)
     entry = (step.notice_s - step.jitter_s / 2) / free * clock_hz
@@ -185,6 +196,14 @@ def _lost_alone(workspace: Workspace, chain: Chain, cycle: ScanTiming, free: Fra
         ready = [period]
     else:
         unit = chain.results_per_isr
+    if polls and (step.round_s or main_cycles(chain)):
+        loop = MainLoop(
+            float((step.jitter + 1) / free),
+            float(rest),
+            float(main_cycles(chain) / free),
+            float(half_results(chain)),
+        )
+        return _as_fraction(passed_over_share(ready, period, unit, loop))
     return _as_fraction(overwritten_share(ready, period, unit, entry, rest, step.jitter))
 
 

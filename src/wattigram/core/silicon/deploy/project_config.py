@@ -23,6 +23,7 @@ from wattigram.core.model.design import (
     Dma,
     Fifo,
     PairTripped,
+    Polling,
     Project,
     ResultsFetched,
     SoftwareTrigger,
@@ -38,12 +39,18 @@ from wattigram.core.predict.timing import (
     ScanTiming,
     buffer_timing,
     free_share,
+    half_results,
     has_isr,
     is_contended,
+    left_by_others,
+    looks_for_results,
+    main_cycles,
+    restart_step,
     retrieval_timing,
     scan_timing,
     slot_order,
     software_step,
+    started_after_s,
     starts_each,
     startup,
     takes_turns,
@@ -244,8 +251,9 @@ def _slots(
     """Slots in the order of the converter; with its own oscillator as fast as this specimen's
     really is."""
     converter = workspace.converter(chain)
-    step = software_step(workspace, chain)
+    step = restart_step(workspace, chain)
     by_hand = starts_each(workspace, chain)
+    served = cycle.served
     oscillator = converter.oscillator
     off = (
         Fraction(oscillator.specimen_error)
@@ -253,8 +261,6 @@ def _slots(
         else Fraction(0)
     )
     rate = tick_hz / (1 + off)
-    latency = (step.notice_s - step.jitter_s / 2) * tick_hz
-    fetches = chain.readout.kind in {"polling", "interrupt"}
     slots: list[EffectiveSlot] = []
     last = len(chain.slots) - 1
     singly = chain.per_trigger == "conversion" and cycle.trigger.pace != "self"
@@ -269,12 +275,13 @@ def _slots(
         at_s += length_s
         start = nominal_s * rate if off else nominal_s * tick_hz
         after, jitter = Fraction(0), Fraction(0)
-        if by_hand or (cycle.served is not None and cycle.served.in_time and number == last):
-            handled_s = step.handle_s if fetches else Fraction(0)
-            after, jitter = (
-                latency + (handled_s + step.restart_s) * tick_hz,
-                step.jitter_s * tick_hz,
-            )
+        if by_hand or (served is not None and served.in_time and number == last):
+            jitter = Fraction(0) if step.round_s else step.jitter_s * tick_hz
+            if by_hand:
+                after = started_after_s(step, length_s) * tick_hz - jitter / 2
+            else:
+                assert served is not None
+                after = served.usual - at_s * tick_hz - jitter / 2
         stage = signal.slot_filter
         slots.append(
             EffectiveSlot(
@@ -344,7 +351,15 @@ def _pace(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> EffectivePac
         return EffectivePace(singly=singly)
     if trigger.pace == "self":
         # What software starts one by one can end amid a scan.
-        return EffectivePace(kind="self", singly=starts_each(workspace, chain), skip_first=early)
+        served = cycle.served
+        is_kept = served is not None and served.in_time and served.more
+        return EffectivePace(
+            kind="self",
+            singly=starts_each(workspace, chain),
+            skip_first=early,
+            half=float(half_results(chain)) if is_kept else 0.0,
+            later_ticks=float(served.more) if served is not None and is_kept else 0.0,
+        )
     offsets = tuple(float(offset * tick_hz) for offset in trigger.offsets_s)
     return EffectivePace(
         kind="pattern",
@@ -373,15 +388,22 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
         return EffectiveService(keep="newest", never=True) if never else None
     step = software_step(workspace, chain)
     tick_hz = workspace.bus_clock_hz.numerator
+    polls = isinstance(chain.readout, Polling)
+    later_half = float(half_results(chain)) if polls and main_cycles(chain) else 0.0
     if cycle.served is not None and by_result:
+        left = left_by_others(workspace, chain) if looks_for_results(chain) else Fraction(1)
+        notice_s = Fraction(0) if step.round_s else step.notice_s - step.jitter_s / 2
         return EffectiveService(
             keep="scan",
             unit=chain.results_per_isr,
-            notice_ticks=float((step.notice_s - step.jitter_s / 2) * tick_hz),
-            rest_ticks=float((step.handle_s + step.leave_s) * tick_hz),
-            restart_ticks=float(step.restart_s * tick_hz),
-            leave_ticks=float(step.leave_s * tick_hz),
-            jitter_ticks=step.jitter,
+            notice_ticks=float(notice_s * tick_hz),
+            rest_ticks=float((step.handle_s + step.leave_s) * tick_hz / left),
+            restart_ticks=float(step.restart_s * tick_hz / left),
+            leave_ticks=float(step.leave_s * tick_hz / left),
+            jitter_ticks=0 if step.round_s else step.jitter,
+            round_ticks=float(step.round_s * tick_hz / left),
+            half=later_half,
+            later_ticks=float(main_cycles(chain) / left) if later_half else 0.0,
         )
     free = free_share(workspace, chain)
     never = never or free <= 0
@@ -393,12 +415,17 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
     in_turns = takes_turns(workspace, chain) and is_contended(workspace)
     if timing.lost_hz == 0 and not never and not in_turns:
         return None
+    looks = polls and bool(step.round_s or later_half)
+    if looks:
+        notice, jitter, later = 0.0, 0, float(main_cycles(chain) / share)
     made = EffectiveService(
         keep="newest",
         notice_ticks=notice,
         rest_ticks=rest,
         later_ticks=later,
         jitter_ticks=jitter,
+        round_ticks=float((step.jitter + 1) / share) if looks else 0.0,
+        half=later_half,
         never=never,
         by_isr=has_isr(chain),
     )

@@ -30,6 +30,7 @@ from wattigram.core.model.design.edits.chain_edits import (
     SetPeriod,
     SetSampling,
 )
+from wattigram.core.model.design.edits.cost_edits import SetIsrCost, SetMainCost, cost_notes
 from wattigram.core.model.design.edits.edit import CompositeEdit, Edit, apply_edit, describe
 from wattigram.core.model.design.edits.output_edits import (
     RemoveOutput,
@@ -60,8 +61,6 @@ from wattigram.core.model.design.edits.trigger_edits import (
     RemoveComparator,
     SetClock,
     SetComparator,
-    SetIsrCost,
-    SetMainCost,
     SetPerTrigger,
     SetReader,
     SetRetrieval,
@@ -132,6 +131,7 @@ __all__ = [
     "SwapPins",
     "SwapWires",
     "apply_edit",
+    "cost_notes",
     "describe",
     "retimed",
 ]

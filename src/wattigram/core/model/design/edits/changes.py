@@ -21,6 +21,8 @@ TERMS = {
     "sampling_cycles": "sampling",
     "isr_cycles": "ISR cycles",
     "main_cycles": "main loop cycles",
+    "round_cycles": "main loop round",
+    "start_cycles": "starts after",
     "samples": "circular buffer",
     "element_bits": "element width",
     "accumulator_bits": "accumulator width",
@@ -45,7 +47,7 @@ TERMS = {
     "high_v": "high",
 }
 UNITS = {"_v": "V", "_hz": "Hz", "_s": "s", "_ohm": "Ω", "_f": "F"}
-CLOCKS = frozenset({"sampling_cycles", "isr_cycles", "main_cycles"})
+CLOCKS = frozenset({"sampling_cycles", "isr_cycles", "main_cycles", "round_cycles", "start_cycles"})
 _WORD = re.compile(r"(?<=[a-z])(?=[A-Z])")
 _ABBREVIATIONS = {"pwm", "uart", "dac", "dma", "dc"}
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from typing import ClassVar, Literal
+from typing import Literal
 
 from msgspec import Struct
 
@@ -94,45 +94,6 @@ class SetRetrieval(Struct, frozen=True):
 
     def apply(self, project: Project) -> Project:
         return with_chain(project, self.converter, readout=self.retrieval)
-
-
-class SetIsrCost(Struct, frozen=True):
-    """State what the handler costs, and what the main loop does for each half where it is given."""
-
-    scripts_say: ClassVar[str] = "SetHandler"
-
-    converter: str
-    cycles: int
-    main_cycles: int | None = None
-
-    @property
-    def label(self) -> str:
-        then = "" if self.main_cycles is None else f", the main loop then {self.main_cycles} clk"
-        return f"The ISR of {self.converter} takes {self.cycles} clk{then}"
-
-    def apply(self, project: Project) -> Project:
-        chain = need_chain(project, self.converter)
-        stated = {"isr_cycles": self.cycles}
-        if self.main_cycles is not None:
-            stated["main_cycles"] = self.main_cycles
-        return with_chain(project, self.converter, buffer=chain.buffer.replaced(**stated))
-
-
-class SetMainCost(Struct, frozen=True):
-    """State what the main loop does for each half of a buffer."""
-
-    converter: str
-    cycles: int
-
-    @property
-    def label(self) -> str:
-        return f"The main loop takes {self.cycles} clk for each half of {self.converter}"
-
-    def apply(self, project: Project) -> Project:
-        chain = need_chain(project, self.converter)
-        return with_chain(
-            project, self.converter, buffer=chain.buffer.replaced(main_cycles=self.cycles)
-        )
 
 
 class SetReader(Struct, frozen=True):
