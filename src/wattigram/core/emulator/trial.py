@@ -21,7 +21,7 @@ from wattigram.core.silicon.registers import Observed, SiliconState
 from wattigram.core.silicon.registers.equivalents import delivery_of
 
 CALLS = 48
-MOST_POLLS = 4096
+MOST_POLLS = 1 << 14
 """Results that a main loop is given until it has filled a half twice."""
 LONGER = 1.3
 """So much longer than others is a round in which a half is full."""
@@ -164,6 +164,8 @@ def _converter(machine: Machine, name: str, trial: Trial) -> None:
             trial.pointed[name] = _in_turn(inputs)
         trial.restarts[name] = all(starts[:period]) if _by_software(state, name) else any(starts)
         if delivery == "polling" and costs:
+            if machine.rounds.empty is not None:
+                trial.round_cycles[name] = machine.rounds.empty
             half = _half(machine, name, costs)
             if half is not None:
                 trial.main_cycles[name] = half
@@ -171,12 +173,10 @@ def _converter(machine: Machine, name: str, trial: Trial) -> None:
             trial.start_cycles[name] = int(statistics.median_high(until_start))
     if costs:
         trial.cycles[name] = max(1, int(statistics.median_high(costs)))
-    live.done = delivery != "polling"
+    live.done = True
     live.tally += ANY_PASS
     _go_on(machine)
     rounds = machine.rounds
-    if delivery == "polling" and rounds.empty is not None:
-        trial.round_cycles[name] = rounds.empty
     if delivery in {"dma", "fifo"} and _was_started(machine, name):
         trial.restarts[name] = True
         if rounds.empty is not None and rounds.more is not None:

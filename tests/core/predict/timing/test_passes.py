@@ -7,6 +7,7 @@ import statistics
 from dataclasses import dataclass
 from fractions import Fraction
 
+import numpy as np
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
@@ -18,7 +19,7 @@ from wattigram.core.board import Run
 from wattigram.core.model.design import Dma, Interrupt, Polling, Retrieval, SoftwareTrigger
 from wattigram.core.model.design.edits import apply_edit
 from wattigram.core.predict.timing import restart_step, retrieval_timing, scan_timing
-from wattigram.core.predict.timing.passes import IsrTiming, served_scan
+from wattigram.core.predict.timing.passes import Halves, IsrTiming, served_scan
 from wattigram.core.silicon.deploy import effective_config
 
 
@@ -182,3 +183,39 @@ def test_a_program_that_is_called_after_a_pass_starts_no_second_conversion() -> 
     cured = apply_edit(workspace, found.remedy)
     assert "started-once" not in {one.code for one in find_all(cured)}
     assert scan_timing(cured, cured.project.chains[0]).items_limit is None
+
+
+@pytest.mark.parametrize("seed", range(8))
+def test_a_main_loop_that_goes_round_is_followed_clock_by_clock(seed: int) -> None:
+    """It looks at certain clocks only; each is gone through, for as many passes as fill some halves."""
+    random = np.random.default_rng(seed)
+    each, work, leave = (
+        int(random.integers(low, high)) for low, high in ((20, 300), (0, 200), (20, 300))
+    )
+    ends = np.cumsum(random.integers(30, 400, int(random.integers(1, 5)))).tolist()
+    later, passes = int(random.integers(0, 5000)), int(random.integers(1, 9))
+    handler = IsrTiming(
+        *(Fraction(0), 0), Fraction(work), Fraction(0), Fraction(leave), Fraction(each)
+    )
+    halves = Halves(Fraction(1, passes), Fraction(0), Fraction(later))
+    found = served_scan([Fraction(end) for end in ends], handler, halves)
+    clock, lost, count = 0, 0, 12 * passes
+    first = 0
+    for number in range(count + 1):  # the first has no half before it
+        begun, looks_at = clock, clock + leave + (later if number and number % passes == 0 else 0)
+        seen = 0
+        while seen < len(ends):
+            ready = sum(begun + end <= clock for end in ends)
+            if clock == looks_at and ready > seen:
+                lost += (ready - seen - 1) * (number > 0)
+                seen = ready
+                clock += work
+                looks_at = clock + leave
+            else:
+                looks_at += each * (clock == looks_at)
+                clock += 1
+        if number == 0:
+            first = clock
+    assert first == found.usual
+    assert found.mean == Fraction(clock - first, count)
+    assert found.lost == pytest.approx(lost / (count * len(ends)), abs=1e-12)

@@ -97,7 +97,7 @@ def served_scan(
     usual = _usual(ready, handler)
     if halves is None or not halves.share:
         return msgspec.structs.replace(usual, usual=usual.mean)
-    after = _usual(ready, msgspec.structs.replace(handler, leave=handler.leave + halves.later))
+    after = _usual(ready, handler, halves.later)
     more = after.mean + halves.isr - usual.mean
     share = min(halves.share, Fraction(1))
     return ServedScan(
@@ -111,36 +111,37 @@ def served_scan(
     )
 
 
-def _usual(ready: Sequence[Fraction], handler: IsrTiming) -> ServedScan:
-    """Of passes that all find the handler alike."""
-    if _is_in_time(ready, handler):
+def _usual(
+    ready: Sequence[Fraction], handler: IsrTiming, later: Fraction = Fraction(0)
+) -> ServedScan:
+    """Of passes that all find the handler alike, free so much later than it would be."""
+    free = handler.leave + later
+    if _is_in_time(ready, handler, free):
         least = ready[-1] + handler.entry + handler.work + handler.restart
         return ServedScan(
             least + Fraction(handler.jitter, 2), least, least + handler.jitter, 0.0, in_time=True
         )
     if handler.jitter == 0:
-        calls = list(_calls(ready, handler, iter(lambda: 0, None)))
+        calls = list(_calls(ready, handler, free, iter(lambda: 0, None)))
         length = calls[-1][1] + handler.work + handler.restart
         lost = 1 - len(calls) / len(ready)
         return ServedScan(length, length, length, lost, len(ready) == 1)
-    return _followed(ready, handler) or _played(ready, handler)
+    return _followed(ready, handler, free) or _played(ready, handler, free)
 
 
-def _is_in_time(ready: Sequence[Fraction], handler: IsrTiming) -> bool:
+def _is_in_time(ready: Sequence[Fraction], handler: IsrTiming, free: Fraction) -> bool:
     """The handler is free before each result, whatever it waited for."""
     if handler.round:
         return False
     busy = handler.entry + handler.jitter + handler.work + handler.leave
-    return handler.leave <= ready[0] and all(
-        later - earlier >= busy for earlier, later in pairwise(ready)
-    )
+    return free <= ready[0] and all(later - earlier >= busy for earlier, later in pairwise(ready))
 
 
 def _calls(
-    ready: Sequence[Fraction], handler: IsrTiming, drawn: Iterator[int]
+    ready: Sequence[Fraction], handler: IsrTiming, free: Fraction, drawn: Iterator[int]
 ) -> Iterator[tuple[int, Fraction]]:
     """Unit and instant of each reading in a pass."""
-    free, number = handler.leave, 0
+    number = 0
     while number < len(ready):
         read = handler.reads(free, ready[number], next(drawn))
         while number + 1 < len(ready) and ready[number + 1] <= read:
@@ -150,14 +151,16 @@ def _calls(
         number += 1
 
 
-def _followed(ready: Sequence[Fraction], handler: IsrTiming) -> ServedScan | None:
+def _followed(
+    ready: Sequence[Fraction], handler: IsrTiming, free_at: Fraction
+) -> ServedScan | None:
     """Every course that waits may take, with its likelihood; None where there are too many to
     follow."""
     chances = waits(handler.jitter)
     units, last = [float(clock) for clock in ready], len(ready) - 1
     entry, busy = float(handler.entry), float(handler.work + handler.leave)
     pending: list[dict[float, float]] = [defaultdict(float) for _ in units]
-    pending[0][float(handler.leave)] = 1.0
+    pending[0][float(free_at)] = 1.0
     lost = mean = steps = 0.0
     least, most = float("inf"), 0.0
     for number, states in enumerate(pending):
@@ -185,7 +188,7 @@ def _followed(ready: Sequence[Fraction], handler: IsrTiming) -> ServedScan | Non
     return ServedScan(lengths[0], lengths[1], lengths[2], lost / len(units))
 
 
-def _played(ready: Sequence[Fraction], handler: IsrTiming) -> ServedScan:
+def _played(ready: Sequence[Fraction], handler: IsrTiming, free: Fraction) -> ServedScan:
     """The same with waits drawn one after the other, always the same ones."""
     drawn = iter(
         np.random.Generator(np.random.SFC64(PLAYED))
@@ -195,7 +198,7 @@ def _played(ready: Sequence[Fraction], handler: IsrTiming) -> ServedScan:
     lengths: list[Fraction] = []
     reads = 0
     while reads < PLAYED:
-        served = list(_calls(ready, handler, drawn))
+        served = list(_calls(ready, handler, free, drawn))
         reads += len(served)
         lengths.append(served[-1][1] + handler.work + handler.restart)
     share = 1 - reads / (len(lengths) * len(ready))
