@@ -13,9 +13,17 @@ from PyQt6.QtWidgets import QApplication, QLineEdit, QWidget
 
 from tests.desktop.conftest import Wait, click, drag, press
 from wattigram.core.advise.findings import find_all
-from wattigram.core.model.design import Dma, Interrupt
+from wattigram.core.model.design import (
+    Chain,
+    Dma,
+    FreeRunningTrigger,
+    Interrupt,
+    SoftwareTrigger,
+)
+from wattigram.core.model.design.edits import SetTrigger
 from wattigram.core.model.design.templates import TEMPLATES, empty_workspace
 from wattigram.core.model.part import list_parts
+from wattigram.core.predict.timing import scan_timing
 from wattigram.desktop.inspector.panels import panel_for
 from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.state.selection import Selection
@@ -241,6 +249,48 @@ def test_a_single_run_is_chosen_and_said(window: MainWindow) -> None:
     )
     mode("circular")
     assert window.document.workspace.project.chains[0].readout == Dma(channel="DMA 1")
+
+
+def test_the_round_of_a_main_loop_is_typed_and_taken_back(window: MainWindow) -> None:
+    """It is asked for only where the main loop looks; the rate and what is said of it follow."""
+    window.document.edit(SetTrigger("ADC 1", SoftwareTrigger()))
+
+    def editors() -> dict[str, QWidget]:
+        window.chain_page.select(Selection("ADC 1", 0, "Coil current", "transfer"))
+        return {
+            one.widget.accessibleName(): one.widget for one in window.chain_page.inspector.fields
+        }
+
+    def enter(label: str, text: str) -> None:
+        line = editors()[label]
+        assert isinstance(line, QLineEdit)
+        line.selectAll()
+        QTest.keyClicks(line, text)
+        if not text:
+            QTest.keyClick(line, Qt.Key.Key_Backspace)
+        QTest.keyClick(line, Qt.Key.Key_Return)
+
+    def said() -> str:
+        return next(
+            one.message for one in window.document.findings if one.code == "software-sets-rate"
+        )
+
+    def chain() -> Chain:
+        return window.document.workspace.project.chains[0]
+
+    before = scan_timing(window.document.workspace, chain()).cycle_s
+    assert "its round is not stated" in said()
+    enter("main loop round", "3200")
+    enter("starts after", "40")
+    assert (chain().buffer.round_cycles, chain().buffer.start_cycles) == (3200, 40)
+    assert scan_timing(window.document.workspace, chain()).cycle_s > before
+    assert "its round is not stated" not in said()
+    enter("main loop round", "")
+    assert chain().buffer.round_cycles is None
+    window.document.stack.undo()
+    assert chain().buffer.round_cycles == 3200
+    window.document.edit(SetTrigger("ADC 1", FreeRunningTrigger()))
+    assert "main loop round" not in editors()
 
 
 def test_a_buffer_without_an_isr_says_how_old_its_newest_is(window: MainWindow) -> None:

@@ -18,9 +18,25 @@ from tests.desktop.test_streams import shown as shown_take
 from tests.paths import EXAMPLES
 from tests.recorded.variations import CASES, VARIED, variations
 from wattigram.core.advise.explanations import Derived, Explanation, Found, Given, Place, lines
-from wattigram.core.model.design import Workspace, open_workspace
-from wattigram.core.model.design.edits import SetBoardReference, SetBufferLength, SetReaction
+from wattigram.core.model.design import (
+    Polling,
+    Retrieval,
+    SoftwareTrigger,
+    Workspace,
+    open_workspace,
+)
+from wattigram.core.model.design.edits import (
+    SetBoardReference,
+    SetBufferLength,
+    SetIsrCost,
+    SetPerTrigger,
+    SetReaction,
+    SetRetrieval,
+    SetTrigger,
+)
+from wattigram.core.model.field_types import PerTrigger
 from wattigram.core.predict.expected import band_half_width_v
+from wattigram.core.predict.timing import scan_timing
 from wattigram.desktop.inspector.panel_model import Fact
 from wattigram.desktop.inspector.panels import panel_for
 from wattigram.desktop.inspector.waves import table_panel
@@ -104,6 +120,24 @@ def test_so_it_does_of_designs_that_are_changed(path: Path) -> None:
     workspace = open_workspace(path)
     for _name, other in variations(workspace):
         assert_explained(other)
+
+
+@pytest.mark.parametrize("path", VARIED, ids=lambda path: path.stem.partition(".")[0])
+@pytest.mark.parametrize("per_trigger", ["scan", "conversion"])
+@pytest.mark.parametrize("retrieval", [None, Polling()], ids=["as it is", "polling"])
+def test_so_it_does_where_a_main_loop_goes_round(
+    path: Path, per_trigger: PerTrigger, retrieval: Retrieval | None
+) -> None:
+    workspace = open_workspace(path)
+    name = workspace.project.chains[0].converter
+    edits = [SetTrigger(name, SoftwareTrigger()), SetPerTrigger(name, per_trigger)]
+    edits += [SetRetrieval(name, retrieval)] if retrieval is not None else []
+    started = edited(workspace, *edits)
+    assert_explained(started)
+    followed = edited(started, SetIsrCost(name, 454, 9000, 312, 144))
+    assert_explained(followed)
+    cycle = scan_timing(followed, followed.project.chains[0])
+    assert cycle.cycle_s * followed.bus_clock_hz >= 312  # it looks no oftener
 
 
 def assert_explained(workspace: Workspace) -> None:

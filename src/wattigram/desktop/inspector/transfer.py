@@ -34,6 +34,7 @@ from wattigram.core.model.design.edits.trigger_edits import RETRIEVALS
 from wattigram.core.predict.timing import (
     buffer_timing,
     has_isr,
+    isr_service_cycles,
     isr_service_s,
     looks_for_results,
     main_cycles,
@@ -218,7 +219,7 @@ def _work_facts(workspace: Workspace, chain: Chain) -> list[Fact]:
     facts = [
         Fact(
             "ISR" if chain.read_period_s is None else "read",
-            f"{timing.cycles - later} clk · {format_rounded(isr_s, 's', 3)}",
+            f"{isr_service_cycles(workspace, chain)} clk · {format_rounded(isr_s, 's', 3)}",
             why=partial(_isr, workspace, chain),
         )
     ]
