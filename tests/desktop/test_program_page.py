@@ -315,8 +315,9 @@ def test_the_processor_is_shown_to_scale(page: ProgramPage) -> None:
     QApplication.processEvents()
     assert f"{reaction.name}: " in lanes.accessibleDescription()
     assert "clocks of 5 not stated" in page.rows.rows[0].note
+    image = lanes.grab().toImage()
     colours = {
-        lanes.grab().toImage().pixelColor(x, y).name()
+        image.pixelColor(x, y).name()
         for x in range(160, lanes.width() - 20, 3)
         for y in range(32, lanes.height() - 28, 4)
     }

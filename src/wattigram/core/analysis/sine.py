@@ -208,31 +208,33 @@ def _solve(
 ) -> _Solution:
     """Normal equations in chunks.
 
-    Time is scaled to the record and centred: unscaled, the frequency column swamps the others.
+    Time is scaled to the record and centred: unscaled, the frequency column swamps the others. That
+    column is what the sine at this frequency becomes where its phase changes, and so a sum of two others.
     """
     begin, end = float(times_s[0]), float(times_s[-1])
     middle, span = (begin + end) / 2, max(end - begin, 1e-300)
-    size = 4 if with_frequency else 3
+    size = 5 if with_frequency else 3
     normal = np.zeros((size, size))
     right = np.zeros(size)
-    previous: tuple[float, float] = (0.0, 1.0)
-    if with_frequency:
-        first = _solve(values, times_s, frequency_hz, with_frequency=False).amplitudes
-        previous = (float(first[0]), float(first[1]))
     for start in range(0, len(values), _CHUNK):
         part = slice(start, start + _CHUNK)
+        matrix = np.ones((size, len(values[part])))
         angle = (2 * math.pi * frequency_hz) * (times_s[part] - begin)
-        cosine, sine = np.cos(angle), np.sin(angle)
-        columns = [cosine, sine, np.ones_like(cosine)]
+        np.cos(angle, out=matrix[0])
+        np.sin(angle, out=matrix[1])
         if with_frequency:
             scaled = (times_s[part] - middle) / span
-            columns.append(scaled * (previous[1] * cosine - previous[0] * sine))
-        matrix = np.stack(columns)
+            np.multiply(matrix[:2], scaled, out=matrix[3:])
         normal += matrix @ matrix.T
         right += matrix @ values[part]
-    solution, *_rest = np.linalg.lstsq(normal, right, rcond=None)
+    sine, *_rest = np.linalg.lstsq(normal[:3, :3], right[:3], rcond=None)
     if not with_frequency:
-        return _Solution(np.asarray(solution, dtype=np.float64), 0.0, 0.0)
+        return _Solution(np.asarray(sine, dtype=np.float64), 0.0, 0.0)
+    turned = np.zeros((4, 5))
+    turned[:3, :3] = np.eye(3)
+    turned[3, 3:] = sine[1], -sine[0]
+    normal = turned @ normal @ turned.T
+    solution, *_rest = np.linalg.lstsq(normal, turned @ right, rcond=None)
     spread = math.sqrt(max(0.0, float(np.linalg.pinv(normal, hermitian=True)[3, 3])))
     return _Solution(np.asarray(solution[:3], dtype=np.float64), float(solution[3]), spread)
 
