@@ -7,7 +7,7 @@ from pathlib import Path
 
 import pytest
 
-from tests.core.firmware.compiled import built, needs_compiler, rebuilt
+from tests.core.firmware.compiled import BUILD, built, needs_compiler, rebuilt
 from wattigram.core.base.errors import FirmwareError
 from wattigram.core.contract.image import Image, load_image, named_sizes
 from wattigram.core.contract.image.elf import check_image
@@ -174,6 +174,7 @@ def test_a_build_compiles_what_has_changed(tmp_path: Path, kiln: Workspace) -> N
         return [line.rpartition(" ")[2] for line in lines]
 
     write_firmware(kiln, tmp_path)
+    (tmp_path / BUILD).mkdir()
     assert len(compiled()) > 10
     assert compiled() == []
     own, header = tmp_path / "own.c", tmp_path / "more things" / "limits.h"
