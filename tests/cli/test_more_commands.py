@@ -74,6 +74,7 @@ def test_an_example_is_checked_in_full(example: str) -> None:
             "cpu_load",
             "isr_s",
             "main_s",
+            "round_s",
             "held_up_s",
             "deadline_s",
             "lost_rate_hz",

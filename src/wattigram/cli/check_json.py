@@ -20,6 +20,7 @@ from wattigram.core.predict.accuracy import (
 from wattigram.core.predict.timing import (
     buffer_timing,
     isr_service_s,
+    looks_for_results,
     main_cycles,
     retrieval_timing,
     right_order,
@@ -96,6 +97,7 @@ def _pin(workspace: Workspace, signal: Signal) -> Values:
 def _converter(workspace: Workspace, chain: Chain) -> Values:
     cycle = scan_timing(workspace, chain)
     retrieval = retrieval_timing(workspace, chain)
+    each = chain.buffer.round_cycles if looks_for_results(chain) else None
     return {
         "name": chain.converter,
         "clock_hz": float(cycle.clock_hz),
@@ -115,6 +117,7 @@ def _converter(workspace: Workspace, chain: Chain) -> Values:
             "cpu_load": float(retrieval.cpu_share),
             "isr_s": float(isr_service_s(workspace, chain)),
             "main_s": float(main_cycles(chain) / workspace.bus_clock_hz),
+            "round_s": float(each / workspace.bus_clock_hz) if each is not None else None,
             "held_up_s": float(retrieval.held_up_s),
             "deadline_s": float(retrieval.deadline_s) if retrieval.overwrites else None,
             "lost_rate_hz": float(retrieval.lost_hz),

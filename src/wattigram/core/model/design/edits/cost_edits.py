@@ -53,6 +53,8 @@ class SetIsrCost(Struct, frozen=True):
     @property
     def label(self) -> str:
         then = "" if self.main_cycles is None else f", the main loop then {self.main_cycles} clk"
+        if self.round_cycles is not None:
+            then += f"; it looks every {self.round_cycles} clk"
         return f"The ISR of {self.converter} takes {self.cycles} clk{then}"
 
     def apply(self, project: Project) -> Project:
