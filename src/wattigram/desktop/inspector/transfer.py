@@ -30,6 +30,7 @@ from wattigram.core.model.design.edits import (
     SetReader,
     SetRetrieval,
 )
+from wattigram.core.model.design.edits.cost_edits import ClockField
 from wattigram.core.model.design.edits.trigger_edits import RETRIEVALS
 from wattigram.core.predict.timing import (
     buffer_timing,
@@ -249,40 +250,29 @@ def _isr(workspace: Workspace, chain: Chain) -> tuple[Explanation, Explanation]:
 
 def _main_loop(chain: Chain) -> list[Field]:
     """What the main loop does with each half that is full, and how often it looks for results."""
-    buffer, fields = chain.buffer, []
 
-    def stated(text: str) -> int | None:
-        return whole_number(text, "cycles") if text.strip() else None
+    def field(label: str, name: ClockField, hint: str) -> Field:
+        now = getattr(chain.buffer, name)
+        can_lack = name != "main_cycles"
 
+        def make(text: str) -> Edit:
+            is_stated = text.strip() or not can_lack
+            cycles = whole_number(text, "cycles") if is_stated else None
+            return SetMainCost(chain.converter, cycles, name)
+
+        shown = "" if now is None else str(now)
+        return Field(label, shown, make, hint=f"not stated; {hint}" if can_lack else hint)
+
+    fields, trigger = [], chain.trigger
     if isinstance(chain.readout, Polling) or (isinstance(chain.readout, Dma) and has_isr(chain)):
-        fields.append(
-            Field(
-                "main loop cycles",
-                str(buffer.main_cycles),
-                lambda text: SetMainCost(chain.converter, whole_number(text, "cycles")),
-                hint="for each half that is full; ISRs may come between",
-            )
-        )
+        hint = "for each half that is full; ISRs may come between"
+        fields.append(field("main loop cycles", "main_cycles", hint))
     if looks_for_results(chain):
-        each, start = buffer.round_cycles, buffer.start_cycles
-        fields.append(
-            Field(
-                "main loop round",
-                "" if each is None else str(each),
-                lambda text: SetMainCost(chain.converter, stated(text), "round_cycles"),
-                hint="not stated; cycles from one look for results to the next",
-            )
-        )
-        trigger = chain.trigger
+        hint = "cycles from one look for results to the next"
+        fields.append(field("main loop round", "round_cycles", hint))
         if isinstance(trigger, SoftwareTrigger) and trigger.follows_itself:
-            fields.append(
-                Field(
-                    "starts after",
-                    "" if start is None else str(start),
-                    lambda text: SetMainCost(chain.converter, stated(text), "start_cycles"),
-                    hint="not stated; cycles from finding results to the next start",
-                )
-            )
+            hint = "cycles from finding results to the next start"
+            fields.append(field("starts after", "start_cycles", hint))
     return fields
 
 

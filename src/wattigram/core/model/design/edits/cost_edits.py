@@ -10,6 +10,8 @@ from msgspec import Struct
 from wattigram.core.model.design.edits.edit import need_chain, with_chain
 from wattigram.core.model.design.project import Chain, Project
 
+ClockField = Literal["main_cycles", "round_cycles", "start_cycles"]
+
 COUNTED = {
     "isr_cycles": "the ISR of {converter} takes {cycles} clk",
     "main_cycles": "the main loop takes {cycles} clk for each half of {converter}",
@@ -68,7 +70,7 @@ class SetMainCost(Struct, frozen=True):
 
     converter: str
     cycles: int | None
-    field: Literal["main_cycles", "round_cycles", "start_cycles"] = "main_cycles"
+    field: ClockField = "main_cycles"
 
     @property
     def label(self) -> str:
