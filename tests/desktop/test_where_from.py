@@ -123,7 +123,7 @@ def test_so_it_does_of_designs_that_are_changed(path: Path) -> None:
 
 
 @pytest.mark.parametrize("path", VARIED, ids=lambda path: path.stem.partition(".")[0])
-@pytest.mark.parametrize("per_trigger", ["scan", "conversion"])
+@pytest.mark.parametrize("per_trigger", ["conversion", "scan"])
 @pytest.mark.parametrize("retrieval", [None, Polling()], ids=["as it is", "polling"])
 def test_so_it_does_where_a_main_loop_goes_round(
     path: Path, per_trigger: PerTrigger, retrieval: Retrieval | None
