@@ -32,6 +32,15 @@ def _outcomes(page: ProofPage) -> list[str]:
     return [row.verdict.outcome for row in page.rows]
 
 
+def _settle(page: ProofPage) -> None:
+    """The sentence takes its room, and what wraps does so in some rounds: until nothing moves any more."""
+    seen: list[object] = []
+    while len(seen) < 8 or any(one != seen[-1] for one in seen[-8:]):
+        QApplication.processEvents()
+        page.view.repaint()
+        seen.append([(one.axes.rect, one.axes.y_span, one.limit) for one in page.view.limits])
+
+
 def test_what_must_hold_is_there_before_anything_was_proved(window: MainWindow) -> None:
     page = _page(window)
     expectations = window.document.workspace.project.expectations
@@ -69,8 +78,7 @@ def test_a_limit_is_dragged_on_the_evidence(
     page = _proved(window, wait)
     before = page.proof
     page.choose(row)
-    QApplication.processEvents()  # the sentence takes its room
-    page.view.repaint()
+    _settle(page)
     drawn = next(one for one in page.view.limits if one.limit.fact == fact)
     axes, limit = drawn.axes, drawn.limit
     x, y = int(axes.rect.center().x()), round(float(axes.y(limit.value)))
