@@ -506,8 +506,9 @@ class Machine:
     @property
     def until_start(self) -> int | None:
         """Instructions from there until it started a conversion."""
-        found = self._has_found and self._started_at is not None
-        return self._started_at - self._found_at if found and self._started_at is not None else None
+        if not self._has_found or self._started_at is None:
+            return None
+        return self._started_at - self._found_at
 
     def on_start(self, owner: str) -> None:
         """Firmware started a conversion; the silicon comes before what the program does once it is

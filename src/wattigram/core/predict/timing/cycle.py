@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import math
 from fractions import Fraction
 from functools import cached_property
 from itertools import accumulate
@@ -25,6 +24,7 @@ from wattigram.core.predict.timing.isr_cost import (
     service_cycles,
     starts_each,
 )
+from wattigram.core.predict.timing.losses import look_at
 from wattigram.core.predict.timing.passes import Halves, IsrTiming, ServedScan, served_scan
 from wattigram.core.predict.timing.trigger import TriggerTiming, trigger_timing
 
@@ -239,8 +239,8 @@ def started_after_s(step: SoftwareStep, length_s: Fraction) -> Fraction:
     mean."""
     if not step.round_s:
         return step.notice_s + step.handle_s + step.restart_s
-    looks = math.ceil(max(Fraction(0), length_s - step.leave_s) / step.round_s)
-    return step.leave_s + looks * step.round_s + step.handle_s + step.restart_s - length_s
+    found_s = look_at(step.leave_s, length_s, step.round_s)
+    return found_s + step.handle_s + step.restart_s - length_s
 
 
 def _served(workspace: Workspace, chain: Chain, lengths: list[Fraction]) -> ServedScan:

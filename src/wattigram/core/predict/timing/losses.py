@@ -15,9 +15,12 @@ import math
 from collections import defaultdict
 from collections.abc import Sequence
 from fractions import Fraction
+from typing import TypeVar
 
 import msgspec
 import numpy as np
+
+Clocks = TypeVar("Clocks", float, Fraction)
 
 MOST_WAITS = 33
 """Different waits that are followed; a longer jitter is followed in as many equal steps."""
@@ -130,6 +133,12 @@ def _played_through(
     return 1 - read_units / number
 
 
+def look_at(free: Clocks, due: Clocks, each: Clocks) -> Clocks:
+    """First look at or after ``due`` of a main loop that looks every ``each`` from ``free`` on."""
+    waits_for = due - free
+    return free if waits_for <= 0 else free + math.ceil(waits_for / each) * each
+
+
 class MainLoop(msgspec.Struct, frozen=True):
     """One that looks for results, in clocks: ``round`` from look to look, ``work`` from where it finds
     some until it looks again, ``later`` more where those fill a half of ``half`` results."""
@@ -152,7 +161,7 @@ def passed_over_share(
     free, number, found = 0.0, 0, 0
     for _ in range(PLAYED):
         due = _instant(units, number, length)
-        read = free + math.ceil(max(0.0, due - free) / each) * each
+        read = look_at(free, due, each)
         before = number
         number += 1
         while _instant(units, number, length) <= read:

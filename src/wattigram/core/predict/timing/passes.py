@@ -9,7 +9,6 @@ was full does a pass find it later.
 
 from __future__ import annotations
 
-import math
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from fractions import Fraction
@@ -18,7 +17,7 @@ from itertools import pairwise
 import msgspec
 import numpy as np
 
-from wattigram.core.predict.timing.losses import PLAYED, UNLIKELY, waits
+from wattigram.core.predict.timing.losses import PLAYED, UNLIKELY, look_at, waits
 
 MOST_STEPS = 60_000
 
@@ -48,7 +47,7 @@ class IsrTiming(msgspec.Struct, frozen=True):
     def reads(self, free: Fraction, ready: Fraction, wait: int) -> Fraction:
         """When it reads what is ready then, where it is free from ``free`` on."""
         if self.round:
-            return free + math.ceil(max(Fraction(0), ready - free) / self.round) * self.round
+            return look_at(free, ready, self.round)
         return max(free, ready) + self.entry + wait
 
 
