@@ -29,18 +29,43 @@ class Worked(msgspec.Struct):
         return self.until is None or ticks <= self.until
 
 
+class _Waiting(msgspec.Struct):
+    """A hand-over that the program has not been told of, and when each of its items is there: (n,) int64,
+    ticks since reset."""
+
+    part: BufferPart
+    ready: IntArray
+
+    def begin(self, count: int) -> _Waiting:
+        """Its first items."""
+        return _Waiting(
+            BufferPart(self.part.items[:count], self.part.first, None), self.ready[:count]
+        )
+
+
 class _LeftOver(msgspec.Struct):
     """Items since the last mark.
 
-    ``known`` says of what state of the channel they are; ``items`` and ``ready``, when each was
-    there, are (n,) int64, ``first`` is the number of the first, and ``count`` of them lie in memory.
+    ``known`` says of what state of the channel they are; ``first`` is the number of the first, and
+    ``count`` of them lie in memory.
     """
 
     known: tuple[int, int, int]
-    items: IntArray
-    ready: IntArray
+    waiting: tuple[_Waiting, ...]
     first: int
     count: int = -1
+
+    def moved(self, now: int) -> list[_Waiting]:
+        """What of them is there at ``now``, ticks since reset, in order."""
+        moved: list[_Waiting] = []
+        for one in self.waiting:
+            count = int(np.searchsorted(one.ready, now, side="right"))
+            if count < len(one.ready):
+                if count:
+                    moved.append(one.begin(count))
+                break
+            moved.append(one)
+        return moved
 
 
 class _Advance(msgspec.Struct):
@@ -48,7 +73,7 @@ class _Advance(msgspec.Struct):
     them, and of those that came of it, have come to the program."""
 
     standing: Standing
-    waiting: tuple[BufferPart, ...]
+    waiting: tuple[_Waiting, ...]
     handed: int = 0
 
 
@@ -59,7 +84,7 @@ class HandOvers:
         self._channel = channel
         self._delivery = delivery
         self._epoch = epoch
-        self._undone: deque[BufferPart] = deque()
+        self._undone: deque[_Waiting] = deque()
         """Units that the program has not been told of yet."""
         self._begun: _Advance | None = None
         self._left_over: _LeftOver | None = None
@@ -78,7 +103,7 @@ class HandOvers:
         self.worked = Worked()
         self._begun = _Advance(channel.standing(), tuple(self._undone)) if ahead else None
         parts, judged = channel.advance(ticks, executor)
-        return self._units(parts), judged
+        return self._units(self._waiting(parts)), judged
 
     def take_back(self, until: int, was: EffectiveConverter) -> tuple[list[Work], list[Judgeable]]:
         """The channel has been switched off, or set up otherwise: what began after ``until`` did not
@@ -103,27 +128,31 @@ class HandOvers:
         parts, judged = parts + more[0], judged + more[1]
         if results is not None and are_taken:
             del results[kept:]  # routes have them already
-        parts = [*begun.waiting, *parts][begun.handed :]
-        self._begun = _Advance(channel.standing(), tuple(parts))
+        waiting = [*begun.waiting, *self._waiting(parts)][begun.handed :]
+        self._begun = _Advance(channel.standing(), tuple(waiting))
         self._undone = deque()
-        return self._units(parts), judged
+        return self._units(waiting), judged
 
     def set_up(self, slots: int, *, is_carried_anew: bool) -> None:
         """What is converted from now on goes where registers say now."""
         self._delivery.set_up(self._channel.next_number, slots, is_carried_anew=is_carried_anew)
         self._left_over = None
 
-    def _units(self, parts: list[BufferPart]) -> list[Work]:
-        """Hand-overs with the instants at which they come."""
+    def _waiting(self, parts: list[BufferPart]) -> list[_Waiting]:
+        """Hand-overs of the channel, with the instants at which their items are there."""
         if not parts:
             return []
-        works: list[Work] = []
-        for part, ready in zip(parts, self._channel.all_ready_ticks(parts), strict=True):
-            works.append((int(ready[-1]), self._handing(part, ready + self._epoch)))
-        self._undone += parts
-        return works
+        instants = self._channel.all_ready_ticks(parts)
+        return [
+            _Waiting(part, ready + self._epoch) for part, ready in zip(parts, instants, strict=True)
+        ]
 
-    def _handing(self, part: BufferPart, ready: IntArray) -> Callable[[], None]:
+    def _units(self, waiting: list[_Waiting]) -> list[Work]:
+        """Hand-overs with the instants at which they come."""
+        self._undone += waiting
+        return [(int(one.ready[-1]) - self._epoch, self._handing(one)) for one in waiting]
+
+    def _handing(self, waiting: _Waiting) -> Callable[[], None]:
         undone = self._undone
 
         def hand() -> None:
@@ -132,7 +161,7 @@ class HandOvers:
             undone.popleft()
             if self._begun is not None:
                 self._begun.handed += 1
-            self._delivery.hand(part, ready)
+            self._delivery.hand(waiting.part, waiting.ready)
 
         return hand
 
@@ -142,21 +171,24 @@ class HandOvers:
         known = self._channel.converted, len(self._undone), followed
         left = self._left_over
         if left is None or left.known != known:
-            left = self._left_over = self._left(known)
-        count = int(np.searchsorted(left.ready, now, side="right"))
-        if count != left.count:
-            left.count = count
-            part = BufferPart(left.items[:count], left.first, None)
-            self._delivery.leave(part, left.ready[:count])
+            rest = self._channel.unfinished
+            waiting = (*self._undone, *self._waiting([] if rest is None else [rest]))
+            first = waiting[0].part.first if waiting else self._channel.handed_over
+            left = self._left_over = _LeftOver(known, waiting, first)
+        moved = left.moved(now)
+        count = sum(len(one.ready) for one in moved)
+        if count == left.count:
+            return
+        left.count = count
+        one = _together(moved, left.first)
+        self._delivery.leave(one.part, one.ready)
 
-    def _left(self, known: tuple[int, int, int]) -> _LeftOver:
-        """Items that nobody was told of yet, with those to come that are worked out already."""
-        channel = self._channel
-        rest = channel.unfinished
-        parts = [*self._undone, *([rest] if rest is not None else [])]
-        if not parts:
-            nothing = np.empty(0, dtype=np.int64)
-            return _LeftOver(known, nothing, nothing, channel.handed_over)
-        items = np.concatenate([part.items for part in parts])
-        ready = np.concatenate([channel.ready_ticks(part) for part in parts]) + self._epoch
-        return _LeftOver(known, items, ready, parts[0].first)
+
+def _together(waiting: list[_Waiting], first: int) -> _Waiting:
+    """Hand-overs that follow each other as one, from the item of number ``first`` on."""
+    if len(waiting) == 1:
+        return waiting[0]
+    nothing = np.empty(0, dtype=np.int64)
+    items = np.concatenate([one.part.items for one in waiting]) if waiting else nothing
+    ready = np.concatenate([one.ready for one in waiting]) if waiting else nothing
+    return _Waiting(BufferPart(items, first, None), ready)
