@@ -118,6 +118,8 @@ class Channel:
             [] if stream in {route.converter for route in config.routes} else None
         )
         """Ends, results and slots of what has been converted, where a route reads the register."""
+        self.begun: list[float] = []
+        """When triggers were served that started it, in ticks; whoever wants to know takes them."""
         self._is_stamped = self.config.stamped
         """Instants of items do not follow from their numbers, or do so no longer."""
         self._any_repeats = any(slot.repeats > 1 for slot in self.config.slots)
@@ -342,6 +344,7 @@ class Channel:
         while not self._is_through and len(
             starts := self.pace.advance(ticks, self._most_triggers())
         ):
+            self.begun += starts.ticks[:: self.pace.slots_a_trigger].tolist()
             filled += self._convert(starts, ticks, judged)
             if self.stops or self.is_followed:
                 break

@@ -117,14 +117,23 @@ class Run:
         """What is started by events comes after what makes them, and what looks at a live pin after
         what moves it."""
         samplers = self.live.samplers(self.config, bench)
-        self._in_order = sorted(
-            self.channels,
-            key=lambda channel: (
-                channel.stream in samplers,
-                channel.is_controlled,
-                channel.config.pace.kind == "events",
-            ),
-        )
+        leaders = {channel.config.name: channel for channel in self.channels}
+
+        def rank(channel: Channel) -> tuple[bool, bool, bool, bool]:
+            leader = leaders.get(channel.config.pace.leader)
+            ranks = [
+                (
+                    one.stream in samplers,
+                    one.is_controlled,
+                    one.config.pace.kind == "events",
+                    leader is not None,
+                )
+                for one in (channel, leader)
+                if one is not None
+            ]
+            return max(ranks)
+
+        self._in_order = sorted(self.channels, key=rank)
         self._samplers = samplers
         self._is_fed_back = is_fed_back(self.config, samplers)
         self._late = [
@@ -256,6 +265,7 @@ class Run:
         while True:
             before = channel.converted
             parts, judged = channel.advance(self.ticks, executor)
+            self._start_followers(channel)
             frames += self._watch(judged)
             frames += self._hand_over(channel, parts)
             if not channel.stops or channel.converted == before:
@@ -272,6 +282,7 @@ class Run:
             until = min([self.ticks, act, *(one.ticks for one in mine)])
             before = channel.converted
             parts, judged = channel.advance(until, executor)
+            self._start_followers(channel)
             frames += self._watch(judged)
             frames += self._hand_over(channel, parts)
             if channel.converted != before:
@@ -449,7 +460,7 @@ class Run:
     def _start_others(self, happened: list[DetectedEvent], seen_ticks: int | None) -> None:
         for channel in self.channels:
             pace = channel.config.pace
-            if pace.kind != "events" or pace.asked:
+            if pace.kind != "events" or pace.asked or pace.leader:
                 continue
             for event in happened:
                 wanted = pace.edge == "both" or event.entered == (pace.edge == "rising")
@@ -457,6 +468,14 @@ class Run:
                     channel.pace.trigger_at(
                         float(event.ticks if seen_ticks is None else seen_ticks)
                     )
+
+    def _start_followers(self, leader: Channel) -> None:
+        """What follows a converter is started whenever that was."""
+        begun, leader.begun = leader.begun, []
+        for channel in self.channels:
+            if channel.config.pace.leader == leader.config.name:
+                for ticks in begun:
+                    channel.pace.trigger_at(ticks)
 
     def _event_frames(self, happened: list[DetectedEvent]) -> list[bytes]:
         frames = []

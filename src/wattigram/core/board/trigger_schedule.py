@@ -193,7 +193,7 @@ class TriggerSchedule:
                 start += self._length[self._place] + self._draw(self._place)
                 self._step(1)
             if self._place == 0:
-                start += self._kept(self.cycles, self._pace.half, self._pace.later_ticks)
+                start += self._kept(self.cycles)
             self.free_ticks = start
         return self._starts(first, np.array(instants, dtype=np.float64))
 
@@ -208,7 +208,7 @@ class TriggerSchedule:
                 break
             instants += [start + offset for offset in offsets]
             free, unit = start + service.leave_ticks * (self.cycles > 0), service.unit
-            free += self._kept(self.cycles, service.half, service.later_ticks)
+            free += self._kept(self.cycles)
             number = unit - 1  # the last slot of the unit that the next call looks for
             while number < self._slots:
                 read = looked_at(service, free, start + self._ends[number])
@@ -225,11 +225,15 @@ class TriggerSchedule:
         starts = self._starts(first, np.array(instants, dtype=np.float64))
         return Starts(starts.ticks, starts.places, np.array(fetched, dtype=bool))
 
-    def _kept(self, cycles: int, half: float, later_ticks: float) -> float:
+    def _kept(self, cycles: int) -> float:
         """By how much a cycle is later for the halves that the one before has filled."""
-        if not half or not cycles:
+        if not cycles:
             return 0.0
-        return (cycles * self._slots // half - (cycles - 1) * self._slots // half) * later_ticks
+        return sum(
+            (cycles * one.results // one.half - (cycles - 1) * one.results // one.half)
+            * one.later_ticks
+            for one in self._pace.kept
+        )
 
     @property
     def slots_a_trigger(self) -> int:
@@ -259,9 +263,10 @@ class TriggerSchedule:
             count = min(most_triggers, int(-(-(until_ticks - begin) // length)))
         offsets = np.concatenate(([0.0], np.cumsum(self._length)[:-1]))[: self.slots_a_trigger]
         begins = begin + np.arange(count + 1) * length
-        if self._pace.half:
-            halves = (self.cycles + np.arange(count + 1)) * self._slots // self._pace.half
-            begins += (halves - halves[0]) * self._pace.later_ticks
+        for kept in self._pace.kept:
+            halves = (self.cycles + np.arange(count + 1)) * kept.results // kept.half
+            begins += (halves - halves[0]) * kept.later_ticks
+        if self._pace.kept:
             count = min(count, int(np.searchsorted(begins, until_ticks)))
         starts = begins[:count, None] + offsets[None, :]
         self._step(starts.size)

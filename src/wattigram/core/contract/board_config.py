@@ -339,6 +339,15 @@ class EffectiveSlot(_Effective):
     jitter_ticks: Annotated[int, Meta(ge=0, le=10**9)] = 0
 
 
+class EffectiveKept(_Effective):
+    """Of ``half`` results there come ``results`` a cycle; one cycle after they have begins ``later_ticks``
+    later."""
+
+    results: Count
+    half: Ticks
+    later_ticks: Finite
+
+
 class EffectivePace(_Effective):
     """What starts cycles.
 
@@ -346,8 +355,7 @@ class EffectivePace(_Effective):
     ``pattern``: at ``offsets_ticks`` of every ``period_ticks``, when it is not busy. ``events``: at
     the
     events of a watch. ``once`` and ``never`` explain themselves. ``singly``: a trigger starts one
-    slot only. Of ``self``, a cycle that follows a half of ``half`` results being full begins
-    ``later_ticks`` later.
+    slot only.
     """
 
     kind: Literal["steady", "self", "pattern", "events", "once", "never"] = "steady"
@@ -362,8 +370,10 @@ class EffectivePace(_Effective):
     """Of events: one has come already when the board begins to run."""
     asked: bool = False
     """Of events: a reaction that starts the converter starts a cycle."""
-    half: Ticks = 0.0
-    later_ticks: Finite = 0.0
+    leader: str = ""
+    """Of events: whatever starts this converter starts it too."""
+    kept: tuple[EffectiveKept, ...] = ()
+    """Of ``self``: what keeps the program from starting the next cycle."""
 
 
 class EffectiveLoop(_Effective):

@@ -279,6 +279,7 @@ class ImageRun(FollowedSetUp):
         if ahead:
             self._judges[channel.stream] = copy.deepcopy(list(self._judging(channel)))
         works, judged = self._hand_overs[channel.stream].advance(self.ticks, executor, ahead=ahead)
+        self._start_followers(channel)
         self._watch(judged)
         return [*self._waiting_events(), *works]
 
@@ -292,6 +293,10 @@ class ImageRun(FollowedSetUp):
     def _take_back(self, channel: Channel, until: int, was: EffectiveConverter) -> None:
         """A channel that was worked out ahead has been switched off: what began later did not happen."""
         works, judged = self._hand_overs[channel.stream].take_back(until, was)
+        channel.begun.clear()  # followers have heard of them
+        for follower in self.channels:
+            if follower.config.pace.leader == channel.config.name:
+                follower.pace.forget_after(float(until))
         self._again += works
         before = {one.number: one for one in self._judges.pop(channel.stream, ())}
         self._watchers = [before.get(one.number, one) for one in self._watchers]

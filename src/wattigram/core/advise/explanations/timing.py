@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
+
 from wattigram.core.advise.explanations.explanation import (
     Derived,
     Explanation,
@@ -15,6 +17,7 @@ from wattigram.core.advise.explanations.explanation import (
 )
 from wattigram.core.model.design import Chain, Workspace
 from wattigram.core.predict.timing import (
+    ScanTiming,
     looks_for_results,
     restart_step,
     scan_timing,
@@ -209,13 +212,30 @@ def scan_time(workspace: Workspace, chain: Chain) -> Explanation:
             for place in range(count)
         ]
         formula = " + ".join(term.name for term in terms)
-        return Explanation("scan time", formula, tuple(terms), "s", rounded(6))
+        return _with_halves(workspace, cycle, formula, tuple(terms))
     slots = Derived("slots", "slots", _sum_of_slots(workspace, chain, count, "slots"))
     number = Given("count", "slots of the scan", count, "", f"{chain.converter}: sequence")
     each = _between(workspace, chain, slot_length(workspace, chain, 0))
     between = Derived("between", "software after each", each)
+    return _with_halves(workspace, cycle, "slots + count * between", (slots, number, between))
+
+
+def _with_halves(
+    workspace: Workspace, cycle: ScanTiming, formula: str, terms: tuple[Given | Derived, ...]
+) -> Explanation:
+    """A scan whose slots software starts one by one, with what it does for halves that are full."""
+    if not cycle.longer:
+        return Explanation("scan time", formula, terms, "s", rounded(6))
+    how = "by which scans are longer that come after a half was full, over all scans; the mean"
+    clocks = sum((one.more / one.passes for one in cycle.longer), Fraction(0))
+    halves = Found("halves", "halves that are full", clocks, "clk", how)
+    clock = bus_clock(workspace)
     return Explanation(
-        "scan time", "slots + count * between", (slots, number, between), "s", rounded(6)
+        "scan time",
+        f"{formula} + halves / {clock.name}",
+        (*terms, halves, clock),
+        "s",
+        rounded(6),
     )
 
 

@@ -66,8 +66,20 @@ def _period_term(workspace: Workspace, chain: Chain) -> Given | Derived | Found:
             f"{chain.converter}: started by software",
             there,
         )
+    leader = _leader(workspace, cycle.trigger.leader)
+    if leader is not None:
+        how = f"it is started whenever {leader.converter} is, by the program"
+        if starts_each(workspace, leader):
+            how += ", slot after slot; the mean"
+        its_rate = Derived("rate", f"scan rate of {leader.converter}", scan_rate(workspace, leader))
+        return Found("period", "period", cycle.period_s, "s", how, (its_rate,))
     how = "from one of what starts it to the next, on the mean, as the bench is wired"
     return Found("period", "period", cycle.period_s, "s", how)
+
+
+def _leader(workspace: Workspace, converter: str) -> Chain | None:
+    """The chain that software starts, and another with it; None for none."""
+    return workspace.project.chain(converter) if converter else None
 
 
 def timer_counts(workspace: Workspace, chain: Chain) -> tuple[Explanation, ...]:
@@ -122,6 +134,10 @@ def trigger_rate_error(workspace: Workspace, chain: Chain) -> Explanation | None
 def scan_jitter(workspace: Workspace, chain: Chain) -> Explanation:
     """By how much a scan's instants vary, peak to peak."""
     cycle = scan_timing(workspace, chain)
+    leader = _leader(workspace, cycle.trigger.leader)
+    if leader is not None:
+        its = Derived("its", f"jitter of {leader.converter}", scan_jitter(workspace, leader))
+        return Explanation("jitter", "its", (its,), "s", rounded(3))
     step = restart_step(workspace, chain)
     if not starts_each(workspace, chain) or step.round_s:
         how = "the longest scan less the shortest, each followed result by result"

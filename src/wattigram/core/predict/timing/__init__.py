@@ -10,6 +10,7 @@ from wattigram.core.predict.timing.contention import held_up_s, is_contended, ta
 from wattigram.core.predict.timing.cycle import (
     ScanTiming,
     SlotTiming,
+    kept_by,
     left_by_others,
     scan_timing,
     signal_rate_hz,
@@ -74,6 +75,7 @@ __all__ = [
     "isr_service_cycles",
     "isr_service_s",
     "item_bits",
+    "kept_by",
     "left_by_others",
     "line_formats",
     "looks_for_results",

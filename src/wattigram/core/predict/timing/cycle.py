@@ -2,15 +2,23 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from fractions import Fraction
 from functools import cached_property
 from itertools import accumulate
 
 import msgspec
+from msgspec.structs import replace
 
 from wattigram.core.model.design.project import Chain
+from wattigram.core.model.design.retrieval import Interrupt, Polling
 from wattigram.core.model.design.stage import BlockAverage, SumFilter, rate_divisor
-from wattigram.core.model.design.trigger import FreeRunningTrigger, SoftwareTrigger, TimerTrigger
+from wattigram.core.model.design.trigger import (
+    FollowTrigger,
+    FreeRunningTrigger,
+    SoftwareTrigger,
+    TimerTrigger,
+)
 from wattigram.core.model.design.workspace import Workspace, cached
 from wattigram.core.predict.clocks import TimerSetting
 from wattigram.core.predict.timing.isr_cost import (
@@ -25,7 +33,7 @@ from wattigram.core.predict.timing.isr_cost import (
     starts_each,
 )
 from wattigram.core.predict.timing.losses import look_at
-from wattigram.core.predict.timing.passes import Halves, IsrTiming, ServedScan, served_scan
+from wattigram.core.predict.timing.passes import Halves, IsrTiming, Longer, ServedScan, served_scan
 from wattigram.core.predict.timing.trigger import TriggerTiming, trigger_timing
 
 LEAST_LEFT = Fraction(1, 1000)
@@ -115,6 +123,8 @@ class ScanTiming(msgspec.Struct, frozen=True, dict=True):
     served: ServedScan | None = None
     """What becomes of each pass, in clocks of the processor, where its handler starts the next
     one."""
+    longer: tuple[Longer, ...] = ()
+    """Passes that are longer than most, because a half of a buffer is full, in the same clocks."""
 
     @property
     def timer(self) -> TimerSetting | None:
@@ -166,7 +176,7 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
         converter.source_clock_hz(workspace.bus_clock_hz, chain.clock == "internal") / chain.divider
     )
     conversion_s = converter.conversion_cycles(chain.bits) / clock_hz
-    trigger = trigger_timing(workspace, chain)
+    trigger = what_starts(workspace, chain)
     samplings = [slot.sampling / clock_hz for slot in chain.slots]
     repeats = slot_repeats(workspace, chain)
     by_hand = starts_each(workspace, chain)
@@ -175,16 +185,26 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
         for count, sampling_s in zip(repeats, samplings, strict=True)
     ]
     jitter_s = Fraction(0)
+    served = None
+    longer: tuple[Longer, ...] = ()
     if by_hand:
         step = restart_step(workspace, chain)
-        lengths = [length_s + started_after_s(step, length_s) for length_s in lengths]
         jitter_s = Fraction(0) if step.round_s else step.jitter_s * len(lengths)
-    served = None
-    if trigger.by_software and not by_hand:
+        if trigger.by_software:
+            # Halves that were full after a scan are worked on while the first slot of the next is converted.
+            first = [lengths[slot_order(workspace, chain)[0]]]
+            longer = _served(workspace, chain, first).longer
+        lengths = [length_s + started_after_s(step, length_s) for length_s in lengths]
+        lengths[-1] += sum(one.more / one.passes for one in longer) / workspace.bus_clock_hz
+        jitter_s += sum(max(one.more, Fraction(0)) for one in longer) / workspace.bus_clock_hz
+    elif trigger.by_software:
         # The program fetches the results and starts the next pass.
         served = _served(workspace, chain, lengths)
+        longer = served.longer
         jitter_s = (served.most - served.least) / workspace.bus_clock_hz
         lengths[-1] += served.mean / workspace.bus_clock_hz - sum(lengths, Fraction(0))
+    if trigger.leader:
+        jitter_s += _leader_timing(workspace, trigger.leader).jitter_s
     singly = chain.per_trigger == "conversion" and trigger.pace != "self"
     units = lengths if singly else [sum(lengths, Fraction(0))]
     starts, cycle_s, per_cycle, missed_hz = _serve(trigger, units)
@@ -214,7 +234,9 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
     )
     if is_single_run:
         limit = chain.buffer.samples
-    is_uneven = _is_uneven(workspace, chain, by_hand or trigger.by_software)
+    is_uneven = _is_uneven(
+        workspace, chain, trigger, by_hand or trigger.by_software or bool(trigger.leader)
+    )
     return ScanTiming(
         chain.converter,
         clock_hz,
@@ -231,7 +253,34 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
         chain.read_period_s,
         is_single_run,
         served,
+        longer,
     )
+
+
+def what_starts(workspace: Workspace, chain: Chain) -> TriggerTiming:
+    """Triggers of a chain. One that follows a converter which software starts is started whenever that is."""
+    trigger = chain.trigger
+    leader = (
+        workspace.project.chain(trigger.follows) if isinstance(trigger, FollowTrigger) else None
+    )
+    if leader is None or not isinstance(leader.trigger, SoftwareTrigger):
+        return trigger_timing(workspace, chain)
+    if chain.per_trigger == "continuous":
+        return TriggerTiming("self")
+    cycle = scan_timing(workspace, leader)
+    if leader.per_trigger == "continuous":
+        return TriggerTiming("once")
+    each = starts_each(workspace, leader)
+    if cycle.trigger.pace != "self" and not (each and cycle.trigger.pace == "pattern"):
+        return replace(cycle.trigger, by_software=False, leader=leader.converter)
+    starts = tuple(slot.start_s for slot in cycle.slots) if each else (Fraction(0),)
+    return TriggerTiming("pattern", cycle.cycle_s, starts, leader=leader.converter)
+
+
+def _leader_timing(workspace: Workspace, converter: str) -> ScanTiming:
+    leader = workspace.project.chain(converter)
+    assert leader is not None
+    return scan_timing(workspace, leader)
 
 
 def started_after_s(step: SoftwareStep, length_s: Fraction) -> Fraction:
@@ -246,9 +295,10 @@ def started_after_s(step: SoftwareStep, length_s: Fraction) -> Fraction:
 def _served(workspace: Workspace, chain: Chain, lengths: list[Fraction]) -> ServedScan:
     """Passes of these slots, in seconds, that the chain's program fetches and starts."""
     clock_hz, step = workspace.bus_clock_hz, restart_step(workspace, chain)
-    ends = list(accumulate(lengths[place] * clock_hz for place in slot_order(workspace, chain)))
+    order = slot_order(workspace, chain) if len(lengths) > 1 else [0]
+    ends = list(accumulate(lengths[place] * clock_hz for place in order))
     by_result = chain.readout.kind in {"polling", "interrupt"}
-    unit = chain.results_per_isr if by_result else len(ends)
+    unit = min(chain.results_per_isr if by_result else len(ends), len(ends))
     if step.round_s:
         entry, jitter = Fraction(0), 0
     else:
@@ -263,16 +313,55 @@ def _served(workspace: Workspace, chain: Chain, lengths: list[Fraction]) -> Serv
         step.leave_s * clock_hz / free,
         step.round_s * clock_hz / free,
     )
-    return served_scan(ends[unit - 1 :: unit], handler, _halves(workspace, chain, free))
+    halves = kept_by(workspace, chain)
+    return served_scan(
+        ends[unit - 1 :: unit],
+        handler,
+        [replace(one, isr=one.isr / free, later=one.later / free) for one in halves],
+    )
 
 
-def _halves(workspace: Workspace, chain: Chain, free: Fraction) -> Halves | None:
-    """What a main loop that looks for the end of a pass does besides, for halves and FIFOs that are full."""
+def kept_by(workspace: Workspace, chain: Chain) -> tuple[Halves, ...]:
+    """What a main loop that looks for the end of a pass does besides: for halves and FIFOs that are full, its
+    own and those of the converters that follow it. None for others: an ISR comes between whatever the main
+    loop does."""
     if not looks_for_results(chain):
-        return None  # its ISR comes between whatever the main loop does
-    isr = isr_service_cycles(workspace, chain) if has_isr(chain) else 0
-    share = len(chain.slots) / half_results(chain)
-    return Halves(share, isr / free, main_cycles(chain) / free)
+        return ()
+    followers = [
+        other
+        for other in workspace.project.chains
+        if what_follows(other) == chain.converter and other.per_trigger != "continuous"
+    ]
+    own = Halves(
+        len(chain.slots),
+        half_results(chain),
+        Fraction(isr_service_cycles(workspace, chain) if _tells_halves(chain) else 0),
+        Fraction(main_cycles(chain)),
+    )
+    return (own, *(one for follower in followers for one in _led_halves(workspace, follower)))
+
+
+def what_follows(chain: Chain) -> str:
+    """The converter whose trigger a chain has; "" where it has its own."""
+    return chain.trigger.follows if isinstance(chain.trigger, FollowTrigger) else ""
+
+
+def _tells_halves(chain: Chain) -> bool:
+    """Its ISR is called for a half, or a FIFO, that is full."""
+    return has_isr(chain) and not isinstance(chain.readout, Interrupt)
+
+
+def _led_halves(workspace: Workspace, chain: Chain) -> Iterator[Halves]:
+    """Work on what a converter gives that is started with each pass of another: it comes while that waits for
+    its own results."""
+    slots = 1 if chain.per_trigger == "conversion" else len(chain.slots)
+    isr = isr_service_cycles(workspace, chain) if has_isr(chain) else chain.buffer.isr_cycles
+    if isinstance(chain.readout, (Interrupt, Polling)):
+        unit = chain.results_per_isr
+        calls = max(1, slots // unit)
+        yield Halves(calls, Fraction(max(calls, unit)), Fraction(0), Fraction(isr * calls))
+    work = main_cycles(chain) + (isr if _tells_halves(chain) else 0)
+    yield Halves(slots, half_results(chain), Fraction(0), Fraction(work))
 
 
 def left_by_others(workspace: Workspace, chain: Chain) -> Fraction:
@@ -281,7 +370,8 @@ def left_by_others(workspace: Workspace, chain: Chain) -> Fraction:
     taken = Fraction(0)
     for other in workspace.project.chains:
         own = workspace.project.own_trigger(other)
-        if other.converter == chain.converter or isinstance(own, SoftwareTrigger):
+        by_software = isinstance(own, SoftwareTrigger) and other.per_trigger != "continuous"
+        if other.converter == chain.converter or by_software:
             continue
         cycle = scan_timing(workspace, other)
         if has_isr(other) and cycle.items_limit is None:
@@ -332,11 +422,11 @@ def signal_rate_hz(
     )
 
 
-def _is_uneven(workspace: Workspace, chain: Chain, by_software: bool) -> bool:
-    trigger = workspace.project.own_trigger(chain)
-    steady = isinstance(trigger, (TimerTrigger, FreeRunningTrigger)) or trigger_timing(
-        workspace, chain
-    ).pace in {
+def _is_uneven(
+    workspace: Workspace, chain: Chain, trigger: TriggerTiming, by_software: bool
+) -> bool:
+    own = workspace.project.own_trigger(chain)
+    steady = isinstance(own, (TimerTrigger, FreeRunningTrigger)) or trigger.pace in {
         "once",
         "self",
     }

@@ -174,7 +174,7 @@ def waits_in_vain(chain: Chain) -> bool:
 def starts_each(workspace: Workspace, chain: Chain) -> bool:
     """Software starts every slot by itself, be it that it points there or that a start is good for
     one conversion."""
-    trigger = workspace.project.own_trigger(chain)
+    trigger = chain.trigger
     singly = (
         isinstance(trigger, SoftwareTrigger)
         and trigger.follows_itself

@@ -12,7 +12,8 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Iterator, Sequence
 from fractions import Fraction
-from itertools import pairwise
+from itertools import combinations, pairwise
+from math import lcm
 
 import msgspec
 import numpy as np
@@ -54,13 +55,27 @@ class IsrTiming(msgspec.Struct, frozen=True):
 class Halves(msgspec.Struct, frozen=True):
     """What else is done for each half of a buffer that is full, in clocks.
 
-    ``share`` of all passes fill one. Its ISR takes ``isr`` at the end of that pass, the main loop
-    ``later`` in the next.
+    A pass brings ``results`` of the ``half`` that fill one. Its ISR takes ``isr`` at the end of that pass, the
+    main loop ``later`` in the next.
     """
 
-    share: Fraction = Fraction(0)
-    isr: Fraction = Fraction(0)
-    later: Fraction = Fraction(0)
+    results: int
+    half: Fraction
+    isr: Fraction
+    later: Fraction
+
+    @property
+    def passes(self) -> Fraction:
+        """From one that fills a half to the next."""
+        return self.half / self.results
+
+
+class Longer(msgspec.Struct, frozen=True):
+    """Every ``passes`` of them, on the mean, one takes ``more`` clocks than others, less where it is
+    negative."""
+
+    passes: Fraction
+    more: Fraction
 
 
 class ServedScan(msgspec.Struct, frozen=True):
@@ -75,8 +90,10 @@ class ServedScan(msgspec.Struct, frozen=True):
     in_time : bool
         The handler is free before each result, whatever it waited for: only the last one's waits
         last.
-    usual, more : Fraction
-        Mean clocks of a pass that fills no half, and by how much those are longer for each that does.
+    usual : Fraction
+        Mean clocks of a pass that fills no half.
+    longer : tuple of Longer
+        Those that do; where several halves are full at once, what that makes of it comes besides.
     """
 
     mean: Fraction
@@ -85,29 +102,46 @@ class ServedScan(msgspec.Struct, frozen=True):
     lost: float
     in_time: bool = False
     usual: Fraction = Fraction(0)
-    more: Fraction = Fraction(0)
+    longer: tuple[Longer, ...] = ()
 
 
 def served_scan(
-    ready: Sequence[Fraction], handler: IsrTiming, halves: Halves | None = None
+    ready: Sequence[Fraction], handler: IsrTiming, halves: Sequence[Halves] = ()
 ) -> ServedScan:
     """Length and losses of a pass whose units are ready at these clocks after its start,
     ascending."""
     usual = _usual(ready, handler)
-    if halves is None or not halves.share:
-        return msgspec.structs.replace(usual, usual=usual.mean)
-    after = _usual(ready, handler, halves.later)
-    more = after.mean + halves.isr - usual.mean
-    share = min(halves.share, Fraction(1))
-    return ServedScan(
-        usual.mean + more * halves.share,
-        min(usual.least, after.least + halves.isr),
-        max(usual.most, after.most + halves.isr),
-        usual.lost + (after.lost - usual.lost) * float(share),
-        usual.in_time and after.in_time,
-        usual.mean,
-        more,
-    )
+    mean, lost, most = usual.mean, usual.lost, usual.most
+    least, in_time = usual.least, usual.in_time
+    longer: list[Longer] = []
+    known: dict[tuple[int, ...], tuple[Fraction, float]] = {}
+    for kinds, passes in _at_once(halves):
+        isr = sum((halves[kind].isr for kind in kinds), Fraction(0))
+        after = _usual(ready, handler, sum((halves[kind].later for kind in kinds), Fraction(0)))
+        # What these come to together is more than each alone: the wait for results is over only once.
+        parts = [known[fewer] for fewer in known if set(fewer) < set(kinds)]
+        more = after.mean + isr - usual.mean - sum((part[0] for part in parts), Fraction(0))
+        lost_more = after.lost - usual.lost - sum(part[1] for part in parts)
+        known[kinds] = more, lost_more
+        mean += more / passes
+        lost += lost_more / max(1.0, float(passes))
+        least, most = min(least, after.least + isr), max(most, after.most + isr)
+        in_time = in_time and after.in_time
+        if more:
+            longer.append(Longer(passes, more))
+    return ServedScan(mean, least, most, max(0.0, lost), in_time, usual.mean, tuple(longer))
+
+
+def _at_once(halves: Sequence[Halves]) -> Iterator[tuple[tuple[int, ...], Fraction]]:
+    """Kinds of halves that are full after the same pass, and the passes from one such to the next; of those
+    that fill after no whole number of passes each is taken for itself."""
+    kinds = range(len(halves))
+    for kind in kinds:
+        yield (kind,), halves[kind].passes
+    whole = [kind for kind in kinds if halves[kind].later and halves[kind].passes.denominator == 1]
+    for count in range(2, len(whole) + 1):
+        for some in combinations(whole, count):
+            yield some, Fraction(lcm(*(int(halves[kind].passes) for kind in some)))
 
 
 def _usual(

@@ -39,6 +39,8 @@ class TriggerTiming(msgspec.Struct, frozen=True):
         come when something happens, and nobody knows when that is. "never": none comes.
     by_software : bool
         Software starts each pass, so that its time is part of the cycle.
+    leader : str
+        The converter that software starts, and this one with it; "" for none.
     """
 
     pace: str
@@ -46,6 +48,7 @@ class TriggerTiming(msgspec.Struct, frozen=True):
     offsets_s: tuple[Fraction, ...] = ()
     by_software: bool = False
     timer: TimerSetting | None = None
+    leader: str = ""
 
     @property
     def rate_hz(self) -> Fraction:

@@ -12,6 +12,7 @@ from wattigram.core.contract.board_config import (
     EffectiveComparator,
     EffectiveConfig,
     EffectiveConverter,
+    EffectiveKept,
     EffectiveLoop,
     EffectivePace,
     EffectiveService,
@@ -42,6 +43,7 @@ from wattigram.core.predict.timing import (
     half_results,
     has_isr,
     is_contended,
+    kept_by,
     left_by_others,
     looks_for_results,
     main_cycles,
@@ -331,6 +333,8 @@ def _pace(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> EffectivePac
         return EffectivePace(
             kind="events", watch=number, edge=edge, singly=singly, skip_first=early
         )
+    if trigger.leader:
+        return EffectivePace(kind="events", leader=trigger.leader, singly=singly, skip_first=early)
     if isinstance(own, SoftwareTrigger) and own.asked:
         return EffectivePace(kind="events", singly=singly, asked=True)
     if trigger.pace in {"never", "once"}:
@@ -351,14 +355,11 @@ def _pace(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> EffectivePac
         return EffectivePace(singly=singly)
     if trigger.pace == "self":
         # What software starts one by one can end amid a scan.
-        served = cycle.served
-        is_kept = served is not None and served.in_time and served.more
         return EffectivePace(
             kind="self",
             singly=starts_each(workspace, chain),
             skip_first=early,
-            half=float(half_results(chain)) if is_kept else 0.0,
-            later_ticks=float(served.more) if served is not None and is_kept else 0.0,
+            kept=tuple(_kept(workspace, chain, cycle)),
         )
     offsets = tuple(float(offset * tick_hz) for offset in trigger.offsets_s)
     return EffectivePace(
@@ -368,6 +369,24 @@ def _pace(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> EffectivePac
         singly=singly,
         skip_first=early,
     )
+
+
+def _kept(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> Iterator[EffectiveKept]:
+    """What keeps the main loop from starting the next scan: in time as it was predicted, else the work
+    itself, whose scan is then followed result by result."""
+    served, left = cycle.served, left_by_others(workspace, chain)
+    later = (
+        [(one.passes, one.more) for one in cycle.longer]
+        if served is None or served.in_time
+        else [(one.passes, (one.isr + one.later) / left) for one in kept_by(workspace, chain)]
+    )
+    for passes, clocks in later:
+        if clocks:
+            yield EffectiveKept(
+                results=passes.denominator,
+                half=float(passes.numerator),
+                later_ticks=float(clocks),
+            )
 
 
 def _compared(workspace: Workspace, trigger: ComparatorTrigger) -> str:
@@ -402,8 +421,6 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
             leave_ticks=float(step.leave_s * tick_hz / left),
             jitter_ticks=0 if step.round_s else step.jitter,
             round_ticks=float(step.round_s * tick_hz / left),
-            half=later_half,
-            later_ticks=float(main_cycles(chain) / left) if later_half else 0.0,
         )
     free = free_share(workspace, chain)
     never = never or free <= 0
