@@ -28,10 +28,11 @@ class PeripheralListener:
     def read_memory(self, address: int, count: int) -> bytes:
         return bytes((address + at) & 0xFF for at in range(count))
 
-    def on_result(self) -> None:
-        self.seen.append(("found",))
+    def on_result(self, owner: str) -> None:
+        self.seen.append(("found", owner))
 
     def on_look(self, what: str) -> None:
+        self.seen.append(("vain", what))
         self.looks += 1
 
     def on_stir(self) -> None:
@@ -45,9 +46,6 @@ class PeripheralListener:
 
     def on_place(self, owner: str) -> None:
         self.seen.append(("asked how far", owner))
-
-    def on_empty_poll(self) -> None:
-        self.seen.append(("vain",))
 
     def on_start(self, owner: str) -> None:
         self.seen.append(("started", owner))

@@ -136,7 +136,8 @@ class Machine:
         self.rounds = MainRounds()
         # Instructions counted when the main loop found a result, and then looked in vain, for the
         # first time since it woke.
-        self._has_found = False
+        self._found = ""
+        """The converter of which the main loop found a result since it woke."""
         self._found_at = 0
         self._done_at: int | None = None
         self._started_at: int | None = None
@@ -169,7 +170,7 @@ class Machine:
         if self._main == "asleep":
             self.free_at = max(self.free_at, self.now)
         self._main = "awake"
-        self._has_found = False
+        self._found = ""
         self._done_at = self._started_at = None
         self.rounds.begin(self.cpu.instructions)
 
@@ -476,6 +477,8 @@ class Machine:
         """The main loop looks in vain: it may wait, until something happens to the silicon."""
         cpu = self.cpu
         cpu.gets_on()
+        if what == self._found and self._done_at is None:  # it has done what there was to do
+            self._done_at = cpu.instructions
         self.rounds.look(what, cpu.instructions)
         self._looks += 1
         is_set_up = self._limit is None and self._wait.wait is None
@@ -485,17 +488,12 @@ class Machine:
             self.peripherals.exchange()
             cpu.stop()
 
-    def on_result(self) -> None:
-        """The main loop has a result before it."""
+    def on_result(self, owner: str) -> None:
+        """The main loop has a result of a converter before it."""
         self.cpu.gets_on()
-        if not self._has_found:
-            self._has_found = True
+        if not self._found:
+            self._found = owner
             self._found_at = self.cpu.instructions
-
-    def on_empty_poll(self) -> None:
-        """The main loop has no result before it, and has done what there was to do."""
-        if self._has_found and self._done_at is None:
-            self._done_at = self.cpu.instructions
 
     @property
     def handled(self) -> int | None:
@@ -506,7 +504,7 @@ class Machine:
     @property
     def until_start(self) -> int | None:
         """Instructions from there until it started a conversion."""
-        if not self._has_found or self._started_at is None:
+        if not self._found or self._started_at is None:
             return None
         return self._started_at - self._found_at
 

@@ -62,8 +62,8 @@ class PeripheralListener(Protocol):
     def read_memory(self, address: int, count: int) -> bytes:
         """Bytes of memory."""
 
-    def on_result(self) -> None:
-        """The main loop finds a result."""
+    def on_result(self, owner: str) -> None:
+        """The main loop finds a result of a converter."""
 
     def on_look(self, what: str) -> None:
         """The main loop looks for ``what``, and it is not there."""
@@ -73,9 +73,6 @@ class PeripheralListener(Protocol):
 
     def on_stir(self) -> None:
         """The main loop found something to do, or did something."""
-
-    def on_empty_poll(self) -> None:
-        """The main loop looked for a result that is not there."""
 
     def on_set_up(self) -> None:
         """Firmware changed a setting by which converters run."""
@@ -629,9 +626,8 @@ class Peripherals:
             return is_done
         if is_done:
             self._listener.on_stir()
-            self._listener.on_result()
+            self._listener.on_result(owner)
         else:
-            self._listener.on_empty_poll()
             self._listener.on_look(owner)
         return is_done
 
@@ -642,7 +638,6 @@ class Peripherals:
             if has:
                 self._listener.on_stir()
             else:
-                self._listener.on_empty_poll()
                 self._listener.on_look(uart)
         return has
 

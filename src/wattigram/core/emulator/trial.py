@@ -23,8 +23,10 @@ from wattigram.core.silicon.registers.equivalents import delivery_of
 CALLS = 48
 MOST_POLLS = 1 << 14
 """Results that a main loop is given until it has filled a half twice."""
-LONGER = 1.3
-"""So much longer than others is a round in which a half is full."""
+USUAL = 8
+"""Results of which the one that takes least tells what one takes that fills no half."""
+LONGER = 1.05
+"""So much longer takes at least one that does."""
 MARKS = 4
 ANY_PASS = 1 << 16
 """More results than a pass can have."""
@@ -166,7 +168,7 @@ def _converter(machine: Machine, name: str, trial: Trial) -> None:
         if delivery == "polling" and costs:
             if machine.rounds.empty is not None:
                 trial.round_cycles[name] = machine.rounds.empty
-            half = _half(machine, name, costs)
+            half = _half(machine, name)
             if half is not None:
                 trial.main_cycles[name] = half
         if until_start:
@@ -183,23 +185,29 @@ def _converter(machine: Machine, name: str, trial: Trial) -> None:
             trial.round_cycles[name], trial.start_cycles[name] = rounds.empty, rounds.more
 
 
-def _half(machine: Machine, name: str, costs: list[int]) -> int | None:
-    """Instructions by which a round is longer in which a half is full, from what was seen until then and
-    what comes; None where no two such rounds are seen."""
+def _half(machine: Machine, name: str) -> int | None:
+    """Instructions that the main loop takes more where a half is full, until it rests; None where no two such
+    halves are seen. No time passes from result to result, so that nothing that comes every so often is taken
+    for it."""
     live = machine.peripherals.converters[name]
-    usual = statistics.median_high(costs)
-    longer = [cost for cost in costs[1:] if cost > usual * LONGER]
-    at = machine.free_at
+    taken: list[int] = []
+    longer: list[int] = []
+    at, usual = machine.free_at, 0
     for _ in range(MOST_POLLS):
         if len(longer) > 1 or machine.fault is not None:
             break
-        machine.free_at = at  # so that a short run is not over before
+        machine.free_at = at
         live.tally += 1
         live.done = live.scan_done = True
+        before = machine.cpu.instructions
         _go_on(machine)
-        if machine.handled is not None and machine.handled > usual * LONGER:
-            longer.append(machine.handled)
-    return int(statistics.median_low(longer) - usual) if len(longer) > 1 else None
+        taken.append(machine.cpu.instructions - before)
+        usual = usual if len(taken) > USUAL else min(taken)
+        if len(taken) == USUAL:
+            longer = [one for one in taken if one > usual * LONGER]
+        elif len(taken) > USUAL and taken[-1] > usual * LONGER:
+            longer.append(taken[-1])
+    return statistics.median_low(longer) - usual if len(longer) > 1 else None
 
 
 def _go_on(machine: Machine) -> None:

@@ -11,6 +11,7 @@ import msgspec
 from msgspec.structs import replace
 
 from wattigram.core.model.design.project import Chain
+from wattigram.core.model.design.reaction import PeriodElapsed
 from wattigram.core.model.design.retrieval import Interrupt, Polling
 from wattigram.core.model.design.stage import BlockAverage, SumFilter, rate_divisor
 from wattigram.core.model.design.trigger import (
@@ -366,8 +367,16 @@ def _led_halves(workspace: Workspace, chain: Chain) -> Iterator[Halves]:
 
 def left_by_others(workspace: Workspace, chain: Chain) -> Fraction:
     """Share of the processor's time that is left to the main loop by ISRs of other converters that hardware
-    starts, and by what it does itself with halves that these tell of."""
-    taken = Fraction(0)
+    starts, by what it does itself with halves that these tell of, and by reactions that come every so
+    often."""
+    taken = sum(
+        (
+            (one.cycles or 0) / (workspace.bus_clock_hz * one.when.period_s)
+            for one in workspace.project.reactions
+            if isinstance(one.when, PeriodElapsed)
+        ),
+        Fraction(0),
+    )
     for other in workspace.project.chains:
         own = workspace.project.own_trigger(other)
         by_software = isinstance(own, SoftwareTrigger) and other.per_trigger != "continuous"
