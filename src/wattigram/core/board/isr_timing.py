@@ -29,6 +29,37 @@ def looked_at(service: EffectiveService, free: float, due: float) -> float:
     return max(free, due) + service.notice_ticks
 
 
+class MainWork:
+    """What a main loop does with results that it has fetched, in ticks, besides fetching them."""
+
+    def __init__(self, service: EffectiveService) -> None:
+        self._service = service
+        self._place = 0
+        """Of the next result, since the start."""
+        self._held = 0
+        """Results that were fetched and not sent."""
+
+    def after(self, fetched: int, lost: int) -> float:
+        """For so many results, so many others having been lost before them."""
+        service, ticks = self._service, 0.0
+        if lost and service.gap_ticks and self._held:
+            ticks, self._held = self._sending(), 0
+        first = self._place + lost
+        self._place = first + fetched
+        self._held += fetched
+        if not service.half or self._place // service.half > first // service.half:
+            ticks += self._sending() if service.gap_ticks else service.later_ticks
+            self._held = 0
+        return ticks
+
+    def _sending(self) -> float:
+        """Of what it holds: as long as it takes for one, and of what that is less than for a half the share
+        that there are more."""
+        service = self._service
+        share = (self._held - 1) / max(1.0, service.half - 1)
+        return service.gap_ticks + share * (service.later_ticks - service.gap_ticks)
+
+
 class Processor:
     """What ISRs take turns in: that whose results were ready first comes first."""
 
@@ -77,8 +108,7 @@ class IsrTimeline:
         self._next = 0
         """Among them, the first that no call has found or lost."""
         self._kept: list[int] = []
-        self._done = 0
-        """Results that were fetched or lost."""
+        self._work = MainWork(service)
         self.known_ticks = 0.0
         """Every result that is ready before then has been given."""
         self.due_ticks = math.inf
@@ -108,7 +138,6 @@ class IsrTimeline:
         self._look_for_next()
         processor.call_all()
         done, kept = self._next, self._kept
-        self._done += done
         self._times, self._next, self._kept = self._times[done:], 0, []
         return ServedResults(np.array(kept, dtype=np.int64), done - len(kept))
 
@@ -131,7 +160,7 @@ class IsrTimeline:
         whole = len(ends) // self._service.unit * self._service.unit
         self._times = ends[whole:].tolist()
         if whole:
-            self._takes(float(ends[whole - 1]) + self._service.notice_ticks, 0, whole)
+            self._takes(float(ends[whole - 1]) + self._service.notice_ticks, whole, 0)
         self._look_for_next()
         return ServedResults(np.arange(whole), 0)
 
@@ -153,12 +182,10 @@ class IsrTimeline:
             > service.notice_ticks + service.rest_ticks + service.later_ticks
         )
 
-    def _takes(self, read: float, first: int, end: int) -> None:
-        """It has read what is among those given from ``first`` to before ``end``, and works on."""
-        service, done = self._service, self._done
-        fills = not service.half or (done + end) // service.half > (done + first) // service.half
-        self._processor.free = read + service.rest_ticks
-        self._free = self._processor.free + (service.later_ticks if fills else 0.0)
+    def _takes(self, read: float, fetched: int, lost: int) -> None:
+        """It has read so many results, and missed so many before them, and works on."""
+        self._processor.free = read + self._service.rest_ticks
+        self._free = self._processor.free + self._work.after(fetched, lost)
 
     def _wait(self) -> float:
         """A random share of the longest wait; the same one until it is used."""
@@ -186,14 +213,16 @@ class IsrTimeline:
         came = index + unit
         while came < len(times) and times[came] <= read:
             came += 1
+        lost = 0
         if service.keep == "oldest":
             self._kept.extend(range(index, min(came, index + service.depth)))
         else:
             whole = (came - index) // unit
             came = index + whole * unit
+            lost = came - index - unit
             self._kept.extend(range(came - unit, came))
         self._next = came
-        self._takes(read, index, came)
+        self._takes(read, came - index - lost, lost)
         self._look_for_next()
         return True
 

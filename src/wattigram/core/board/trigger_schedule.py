@@ -9,7 +9,7 @@ import msgspec
 import numpy as np
 from numpy.typing import NDArray
 
-from wattigram.core.board.isr_timing import looked_at
+from wattigram.core.board.isr_timing import MainWork, looked_at
 from wattigram.core.contract.board_config import EffectiveConverter, EffectivePace, EffectiveService
 
 MOST_TRIGGERS = 1 << 14
@@ -60,6 +60,8 @@ class TriggerSchedule:
         self._next = 0
         self._waiting: deque[float] = deque([0.0] if self._pace.begins else [])
         self._paused_until: float | None = 0.0
+        self._late_ticks = 0.0
+        """What the program still does when a pass begins, because of the one before."""
         self.started = False
 
     def set_up(self, converter: EffectiveConverter) -> None:
@@ -71,6 +73,8 @@ class TriggerSchedule:
             if converter.service is not None and converter.service.keep == "scan"
             else None
         )
+        sends = self._service is not None and self._service.gap_ticks
+        self._work = MainWork(self._service) if self._service is not None and sends else None
         lengths = [slot.end_ticks - slot.start_ticks for slot in converter.slots]
         self._ends = np.cumsum(lengths).tolist()
         self._length = [
@@ -208,19 +212,23 @@ class TriggerSchedule:
                 break
             instants += [start + offset for offset in offsets]
             free, unit = start + service.leave_ticks * (self.cycles > 0), service.unit
-            free += self._kept(self.cycles)
+            free += self._kept(self.cycles) + self._late_ticks
             number = unit - 1  # the last slot of the unit that the next call looks for
             while number < self._slots:
                 read = looked_at(service, free, start + self._ends[number])
                 read += self._wait(number, service.jitter_ticks)
+                lost = 0
                 while number + unit < self._slots and start + self._ends[number + unit] <= read:
-                    fetched += [False] * unit
+                    lost += unit
                     number += unit
-                fetched += [True] * unit
-                free = read + service.rest_ticks
+                fetched += [False] * lost + [True] * unit
+                if self._work is not None:
+                    self._late_ticks = self._work.after(unit, lost)
+                free = read + service.rest_ticks + self._late_ticks
                 number += unit
             self._step(self._slots)
-            self.free_ticks = free - service.leave_ticks + service.restart_ticks
+            # The next pass is started before anything is sent.
+            self.free_ticks = free - self._late_ticks - service.leave_ticks + service.restart_ticks
         first = self._place
         starts = self._starts(first, np.array(instants, dtype=np.float64))
         return Starts(starts.ticks, starts.places, np.array(fetched, dtype=bool))

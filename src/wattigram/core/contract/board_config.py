@@ -412,7 +412,8 @@ class EffectiveService(_Effective):
     ``restart_ticks`` after its work; ``leave_ticks`` of ``rest_ticks`` then pass until it is free.
     For ``later_ticks`` after that the main loop works on what was fetched, and fetches nothing else of it;
     after each call, or after those that fill a half of ``half`` results. With ``round_ticks`` it is a main
-    loop that looks once in each of these since it was free.
+    loop that looks once in each of these since it was free. With ``gap_ticks`` it sends what it has of a half
+    where it finds results lost, a single one in that time.
     """
 
     keep: Literal["newest", "oldest", "halves", "scan"]
@@ -426,6 +427,7 @@ class EffectiveService(_Effective):
     jitter_ticks: Annotated[int, Meta(ge=0, le=10**9)] = 0
     round_ticks: Ticks = 0.0
     half: Ticks = 0.0
+    gap_ticks: Ticks = 0.0
     never: bool = False
     """It is never called: no processor time is left, or each attempt times out."""
     by_isr: bool = True

@@ -27,6 +27,7 @@ USUAL = 8
 """Results of which the one that takes least tells what one takes that fills no half."""
 LONGER = 1.05
 """So much longer takes at least one that does."""
+GAPS = 9
 MARKS = 4
 ANY_PASS = 1 << 16
 """More results than a pass can have."""
@@ -47,6 +48,8 @@ class Trial(msgspec.Struct):
     """Of a round of the main loop in which it looks for results in vain, where it does."""
     start_cycles: dict[str, int] = msgspec.field(default_factory=dict)
     """From where it finds results until it has started what comes next, where it does."""
+    gap_cycles: dict[str, int] = msgspec.field(default_factory=dict)
+    """Of one that finds results lost, and sends the one that came before."""
     reactions: dict[str, int] = msgspec.field(default_factory=dict)
     """Of each reaction, by its name in C."""
     inputs: dict[str, tuple[tuple[int, float], ...]] = msgspec.field(default_factory=dict)
@@ -62,6 +65,7 @@ class Trial(msgspec.Struct):
             ("main", self.main_cycles),
             ("round", self.round_cycles),
             ("start", self.start_cycles),
+            ("gap", self.gap_cycles),
         )
 
     @property
@@ -168,9 +172,11 @@ def _converter(machine: Machine, name: str, trial: Trial) -> None:
         if delivery == "polling" and costs:
             if machine.rounds.empty is not None:
                 trial.round_cycles[name] = machine.rounds.empty
-            half = _half(machine, name)
+            rounds = _PolledRounds(machine, name)
+            half = rounds.half()
             if half is not None:
                 trial.main_cycles[name] = half
+            trial.gap_cycles[name] = rounds.gap()
         if until_start:
             trial.start_cycles[name] = int(statistics.median_high(until_start))
     if costs:
@@ -178,36 +184,46 @@ def _converter(machine: Machine, name: str, trial: Trial) -> None:
     live.done = True
     live.tally += ANY_PASS
     _go_on(machine)
-    rounds = machine.rounds
     if delivery in {"dma", "fifo"} and _was_started(machine, name):
         trial.restarts[name] = True
-        if rounds.empty is not None and rounds.more is not None:
-            trial.round_cycles[name], trial.start_cycles[name] = rounds.empty, rounds.more
+        empty, more = machine.rounds.empty, machine.rounds.more
+        if empty is not None and more is not None:
+            trial.round_cycles[name], trial.start_cycles[name] = empty, more
 
 
-def _half(machine: Machine, name: str) -> int | None:
-    """Instructions that the main loop takes more where a half is full, until it rests; None where no two such
-    halves are seen. No time passes from result to result, so that nothing that comes every so often is taken
-    for it."""
-    live = machine.peripherals.converters[name]
-    taken: list[int] = []
-    longer: list[int] = []
-    at, usual = machine.free_at, 0
-    for _ in range(MOST_POLLS):
-        if len(longer) > 1 or machine.fault is not None:
-            break
-        machine.free_at = at
-        live.tally += 1
+class _PolledRounds:
+    """What a main loop takes for results until it rests, while no time passes: nothing that comes every so often
+    is taken for it."""
+
+    def __init__(self, machine: Machine, name: str) -> None:
+        self._machine, self._live = machine, machine.peripherals.converters[name]
+        self._at = machine.free_at
+        self._usual = min(self._take(1) for _ in range(USUAL))
+
+    def _take(self, results: int) -> int:
+        """Instructions for so many results, of which it finds the newest."""
+        machine, live = self._machine, self._live
+        machine.free_at = self._at
+        live.tally += results
         live.done = live.scan_done = True
         before = machine.cpu.instructions
         _go_on(machine)
-        taken.append(machine.cpu.instructions - before)
-        usual = usual if len(taken) > USUAL else min(taken)
-        if len(taken) == USUAL:
-            longer = [one for one in taken if one > usual * LONGER]
-        elif len(taken) > USUAL and taken[-1] > usual * LONGER:
-            longer.append(taken[-1])
-    return statistics.median_low(longer) - usual if len(longer) > 1 else None
+        return machine.cpu.instructions - before
+
+    def half(self) -> int | None:
+        """Instructions more where a half is full; None where no two such halves are seen."""
+        longer: list[int] = []
+        for _ in range(MOST_POLLS):
+            if len(longer) > 1 or self._machine.fault is not None:
+                break
+            taken = self._take(1)
+            if taken > self._usual * LONGER:
+                longer.append(taken)
+        return statistics.median_low(longer) - self._usual if len(longer) > 1 else None
+
+    def gap(self) -> int:
+        """Instructions more where a result is lost, and one came since the last that was."""
+        return max(0, statistics.median_low(self._take(2) for _ in range(GAPS)) - self._usual)
 
 
 def _go_on(machine: Machine) -> None:

@@ -270,6 +270,9 @@ def _main_loop(chain: Chain) -> list[Field]:
     if looks_for_results(chain):
         hint = "cycles from one look for results to the next"
         fields.append(field("main loop round", "round_cycles", hint))
+        if isinstance(chain.readout, Polling):
+            hint = "cycles more where results were lost, to send what came before"
+            fields.append(field("after a gap", "gap_cycles", hint))
         if isinstance(trigger, SoftwareTrigger) and trigger.follows_itself:
             hint = "cycles from finding results to the next start"
             fields.append(field("starts after", "start_cycles", hint))

@@ -198,7 +198,7 @@ def build_id(project: Project) -> str:
             generator.pop("reference", None)
     design = in_former_program(project, in_former_words(project, design))
     for chain in design["chains"]:
-        for key in ("round_cycles", "start_cycles"):
+        for key in ("round_cycles", "start_cycles", "gap_cycles"):
             if chain["loop"].get(key) is None:
                 chain["loop"].pop(key, None)
     for signal in design["signals"]:

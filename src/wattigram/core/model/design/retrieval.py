@@ -97,6 +97,10 @@ class CircularBuffer(StrictModel):
     A main loop that looks for results, or for the end of a pass that it follows by the next one, does so
     once in ``round_cycles``; what it finds has started the next conversion ``start_cycles`` later. Where
     they are None, it does nothing else, in the clocks that the part states for looking and starting.
+
+    A polling program that finds results lost sends what it has fetched before them by itself: one result so
+    takes it ``gap_cycles`` more, and each of more what a result is of ``main_cycles``. None for one that only
+    counts them.
     """
 
     name: Name
@@ -106,6 +110,7 @@ class CircularBuffer(StrictModel):
     main_cycles: Cycles = 0
     round_cycles: Annotated[int, Meta(ge=1, le=10**9)] | None = None
     start_cycles: Cycles | None = None
+    gap_cycles: Cycles | None = None
 
 
 class Reader(StrictModel):

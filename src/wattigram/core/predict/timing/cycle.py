@@ -24,6 +24,7 @@ from wattigram.core.model.design.workspace import Workspace, cached
 from wattigram.core.predict.clocks import TimerSetting
 from wattigram.core.predict.timing.isr_cost import (
     SoftwareStep,
+    gap_cycles,
     half_results,
     has_isr,
     isr_service_cycles,
@@ -33,7 +34,7 @@ from wattigram.core.predict.timing.isr_cost import (
     service_cycles,
     starts_each,
 )
-from wattigram.core.predict.timing.losses import look_at
+from wattigram.core.predict.timing.losses import Frames, look_at
 from wattigram.core.predict.timing.passes import Halves, IsrTiming, Longer, ServedScan, served_scan
 from wattigram.core.predict.timing.trigger import TriggerTiming, trigger_timing
 
@@ -319,6 +320,11 @@ def _served(workspace: Workspace, chain: Chain, lengths: list[Fraction]) -> Serv
         ends[unit - 1 :: unit],
         handler,
         [replace(one, isr=one.isr / free, later=one.later / free) for one in halves],
+        Frames(
+            float(half_results(chain) / unit),
+            float(main_cycles(chain) / free),
+            float(gap_cycles(chain) / free),
+        ),
     )
 
 

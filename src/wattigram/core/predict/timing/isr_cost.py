@@ -118,6 +118,11 @@ def main_cycles(chain: Chain) -> int:
     return chain.buffer.main_cycles if told else 0
 
 
+def gap_cycles(chain: Chain) -> int:
+    """Clocks more of a main loop that polls and finds results lost, where one came before."""
+    return chain.buffer.gap_cycles or 0 if isinstance(chain.readout, Polling) else 0
+
+
 def half_results(chain: Chain) -> Fraction:
     """Results after which something is done with them: a half of the buffer, or what a FIFO calls for."""
     if isinstance(chain.readout, Fifo):

@@ -139,14 +139,54 @@ def look_at(free: Clocks, due: Clocks, each: Clocks) -> Clocks:
     return free if waits_for <= 0 else free + math.ceil(waits_for / each) * each
 
 
+class Frames(msgspec.Struct, frozen=True):
+    """What a main loop sends of the results that it polls, in clocks.
+
+    A half of ``half`` results goes out when it is full, in ``later``; where one was lost, what came since goes
+    out before, in ``gap`` for a single result, which is 0 for a program that only counts them.
+    """
+
+    half: float = 1.0
+    later: float = 0.0
+    gap: float = 0.0
+
+    def of(self, results: int) -> float:
+        """Clocks for so many results: those of one, and for each more what it is of those of a half."""
+        if not self.gap:
+            return self.later
+        return self.gap + (results - 1) * (self.later - self.gap) / max(self.half - 1, 1.0)
+
+
+class Sender(msgspec.Struct):
+    """A main loop that sends them, from result to result."""
+
+    frames: Frames
+    number: int = 0
+    """Results until now, those that were lost among them."""
+    unsent: int = 0
+
+    def fetched(self, results: int, lost: int) -> float:
+        """Clocks that it takes to send what is due, where it has fetched so many after so many were lost."""
+        frames, clocks = self.frames, 0.0
+        if lost and self.unsent and frames.gap:
+            clocks += frames.of(self.unsent)
+            self.unsent = 0
+        before = self.number + lost
+        self.number = before + results
+        self.unsent += results
+        if self.number // frames.half > before // frames.half:
+            clocks += frames.of(self.unsent) if frames.later else 0.0
+            self.unsent = 0
+        return clocks
+
+
 class MainLoop(msgspec.Struct, frozen=True):
     """One that looks for results, in clocks: ``round`` from look to look, ``work`` from where it finds
-    some until it looks again, ``later`` more where those fill a half of ``half`` results."""
+    some until it looks again, and what it sends."""
 
     round: float
     work: float
-    later: float = 0.0
-    half: float = 1.0
+    frames: Frames = Frames()
 
 
 def passed_over_share(
@@ -158,7 +198,7 @@ def passed_over_share(
     length, each = float(period), loop.round
     if not units or length <= 0:
         return 0.0
-    free, number, found = 0.0, 0, 0
+    free, number, found, sender = 0.0, 0, 0, Sender(loop.frames)
     for _ in range(PLAYED):
         due = _instant(units, number, length)
         read = look_at(free, due, each)
@@ -167,8 +207,7 @@ def passed_over_share(
         while _instant(units, number, length) <= read:
             number += 1
         found += 1
-        fills = number * unit // loop.half > before * unit // loop.half
-        free = read + loop.work + (loop.later if fills else 0.0)
+        free = read + loop.work + sender.fetched(unit, (number - before - 1) * unit)
     return 1 - found / number
 
 

@@ -18,7 +18,7 @@ from math import lcm
 import msgspec
 import numpy as np
 
-from wattigram.core.predict.timing.losses import PLAYED, UNLIKELY, look_at, waits
+from wattigram.core.predict.timing.losses import PLAYED, UNLIKELY, Frames, Sender, look_at, waits
 
 MOST_STEPS = 60_000
 
@@ -106,11 +106,17 @@ class ServedScan(msgspec.Struct, frozen=True):
 
 
 def served_scan(
-    ready: Sequence[Fraction], handler: IsrTiming, halves: Sequence[Halves] = ()
+    ready: Sequence[Fraction],
+    handler: IsrTiming,
+    halves: Sequence[Halves] = (),
+    frames: Frames | None = None,
 ) -> ServedScan:
     """Length and losses of a pass whose units are ready at these clocks after its start,
-    ascending."""
+    ascending. ``frames`` are those of a main loop that sends what it polls; where nothing is lost,
+    its halves say all."""
     usual = _usual(ready, handler)
+    if usual.lost and frames is not None and frames.gap:
+        return _sent(ready, handler, frames)
     mean, lost, most = usual.mean, usual.lost, usual.most
     least, in_time = usual.least, usual.in_time
     longer: list[Longer] = []
@@ -168,6 +174,34 @@ def _is_in_time(ready: Sequence[Fraction], handler: IsrTiming, free: Fraction) -
         return False
     busy = handler.entry + handler.jitter + handler.work + handler.leave
     return free <= ready[0] and all(later - earlier >= busy for earlier, later in pairwise(ready))
+
+
+def _sent(ready: Sequence[Fraction], handler: IsrTiming, frames: Frames) -> ServedScan:
+    """Passes of a main loop that sends what it has fetched wherever it finds results lost: what it sends makes
+    it lose more."""
+    sender, ends = Sender(frames), [float(clock) for clock in ready]
+    leave, work, restart = float(handler.leave), float(handler.work), float(handler.restart)
+    each, entry = float(handler.round), float(handler.entry) + handler.jitter / 2
+    late, reads = 0.0, 0
+    lengths: list[float] = []
+    while reads < PLAYED:
+        free, number = leave + late, 0
+        while number < len(ends):
+            read = look_at(free, ends[number], each) if each else max(free, ends[number]) + entry
+            lost = 0
+            while number + lost + 1 < len(ends) and ends[number + lost + 1] <= read:
+                lost += 1
+            late = sender.fetched(1, lost)
+            free = read + work + leave + late
+            number += lost + 1
+            reads += 1
+        lengths.append(read + work + restart)
+    mean, least, most = (
+        Fraction(clocks).limit_denominator(10**6)
+        for clocks in (sum(lengths) / len(lengths), min(lengths), max(lengths))
+    )
+    lost_share = 1 - reads / (len(lengths) * len(ends))
+    return ServedScan(mean, least, most, lost_share, usual=mean)
 
 
 def _calls(

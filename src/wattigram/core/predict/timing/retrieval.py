@@ -23,6 +23,7 @@ from wattigram.core.predict.timing.deadlines import (
     shortest_s,
 )
 from wattigram.core.predict.timing.isr_cost import (
+    gap_cycles,
     half_results,
     has_isr,
     main_cycles,
@@ -31,6 +32,7 @@ from wattigram.core.predict.timing.isr_cost import (
     starts_each,
 )
 from wattigram.core.predict.timing.losses import (
+    Frames,
     MainLoop,
     Queue,
     overflowed_share,
@@ -200,8 +202,11 @@ def _lost_alone(workspace: Workspace, chain: Chain, cycle: ScanTiming, free: Fra
         loop = MainLoop(
             float((step.jitter + 1) / free),
             float(rest),
-            float(main_cycles(chain) / free),
-            float(half_results(chain)),
+            Frames(
+                float(half_results(chain)),
+                float(main_cycles(chain) / free),
+                float(gap_cycles(chain) / free),
+            ),
         )
         return _as_fraction(passed_over_share(ready, period, unit, loop))
     return _as_fraction(overwritten_share(ready, period, unit, entry, rest, step.jitter))

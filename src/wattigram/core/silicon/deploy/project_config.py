@@ -40,6 +40,7 @@ from wattigram.core.predict.timing import (
     ScanTiming,
     buffer_timing,
     free_share,
+    gap_cycles,
     half_results,
     has_isr,
     is_contended,
@@ -380,6 +381,8 @@ def _kept(workspace: Workspace, chain: Chain, cycle: ScanTiming) -> Iterator[Eff
         if served is None or served.in_time
         else [(one.passes, (one.isr + one.later) / left) for one in kept_by(workspace, chain)]
     )
+    if gap_cycles(chain) and not (served is None or served.in_time):
+        later = later[1:]  # its own halves are followed with what it sends else
     for passes, clocks in later:
         if clocks:
             yield EffectiveKept(
@@ -409,6 +412,7 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
     tick_hz = workspace.bus_clock_hz.numerator
     polls = isinstance(chain.readout, Polling)
     later_half = float(half_results(chain)) if polls and main_cycles(chain) else 0.0
+    sends = bool(gap_cycles(chain))
     if cycle.served is not None and by_result:
         left = left_by_others(workspace, chain) if looks_for_results(chain) else Fraction(1)
         notice_s = Fraction(0) if step.round_s else step.notice_s - step.jitter_s / 2
@@ -421,6 +425,9 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
             leave_ticks=float(step.leave_s * tick_hz / left),
             jitter_ticks=0 if step.round_s else step.jitter,
             round_ticks=float(step.round_s * tick_hz / left),
+            half=later_half if sends else 0.0,
+            later_ticks=float(main_cycles(chain) / left) if sends else 0.0,
+            gap_ticks=float(gap_cycles(chain) / left),
         )
     free = free_share(workspace, chain)
     never = never or free <= 0
@@ -443,6 +450,7 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
         jitter_ticks=jitter,
         round_ticks=float((step.jitter + 1) / share) if looks else 0.0,
         half=later_half,
+        gap_ticks=float(gap_cycles(chain) / share),
         never=never,
         by_isr=has_isr(chain),
     )

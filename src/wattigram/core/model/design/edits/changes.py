@@ -23,6 +23,7 @@ TERMS = {
     "main_cycles": "main loop cycles",
     "round_cycles": "main loop round",
     "start_cycles": "starts after",
+    "gap_cycles": "after a gap",
     "samples": "circular buffer",
     "element_bits": "element width",
     "accumulator_bits": "accumulator width",
@@ -47,7 +48,9 @@ TERMS = {
     "high_v": "high",
 }
 UNITS = {"_v": "V", "_hz": "Hz", "_s": "s", "_ohm": "Ω", "_f": "F"}
-CLOCKS = frozenset({"sampling_cycles", "isr_cycles", "main_cycles", "round_cycles", "start_cycles"})
+CLOCKS = frozenset(
+    {"sampling_cycles", "isr_cycles", "main_cycles", "round_cycles", "start_cycles", "gap_cycles"}
+)
 _WORD = re.compile(r"(?<=[a-z])(?=[A-Z])")
 _ABBREVIATIONS = {"pwm", "uart", "dac", "dma", "dc"}
 

@@ -10,20 +10,21 @@ from msgspec import Struct
 from wattigram.core.model.design.edits.edit import need_chain, with_chain
 from wattigram.core.model.design.project import Chain, Project
 
-ClockField = Literal["main_cycles", "round_cycles", "start_cycles"]
+ClockField = Literal["main_cycles", "round_cycles", "start_cycles", "gap_cycles"]
 
 COUNTED = {
     "isr_cycles": "the ISR of {converter} takes {cycles} clk",
     "main_cycles": "the main loop takes {cycles} clk for each half of {converter}",
     "round_cycles": "the main loop looks for results of {converter} every {cycles} clk",
     "start_cycles": "the main loop starts {converter} {cycles} clk after it has found results",
+    "gap_cycles": "the main loop takes {cycles} clk more where it finds results of {converter} lost",
 }
 """What is said of clocks that were counted, by the field that states them."""
 
 
 class SetIsrCost(Struct, frozen=True):
     """State what the handler costs, and where they are given, what the main loop does for each half, how long its
-    round is when it finds nothing, and when it has started what comes next."""
+    round is when it finds nothing, when it has started what comes next, and what a gap takes it."""
 
     scripts_say: ClassVar[str] = "SetHandler"
 
@@ -32,14 +33,15 @@ class SetIsrCost(Struct, frozen=True):
     main_cycles: int | None = None
     round_cycles: int | None = None
     start_cycles: int | None = None
+    gap_cycles: int | None = None
 
     @classmethod
     def counted(cls, converter: str, totals: Mapping[str, int], number: int) -> SetIsrCost | None:
         """What a board counted of the chain of this number; None where it counted nothing."""
-        isr, main, each, start = (
-            totals.get(f"{what}.{number}") for what in ("handler", "main", "round", "start")
+        isr, main, each, start, gap = (
+            totals.get(f"{what}.{number}") for what in ("handler", "main", "round", "start", "gap")
         )
-        return None if isr is None else cls(converter, isr, main, each, start)
+        return None if isr is None else cls(converter, isr, main, each, start, gap)
 
     @property
     def stated(self) -> dict[str, int]:
@@ -49,6 +51,7 @@ class SetIsrCost(Struct, frozen=True):
             "main_cycles": self.main_cycles,
             "round_cycles": self.round_cycles,
             "start_cycles": self.start_cycles,
+            "gap_cycles": self.gap_cycles,
         }
         return {name: cycles for name, cycles in found.items() if cycles is not None}
 
@@ -65,8 +68,8 @@ class SetIsrCost(Struct, frozen=True):
 
 
 class SetMainCost(Struct, frozen=True):
-    """State what the main loop does for each half of a buffer, how long its round is, or when it starts what
-    comes next; None takes such a round or start back."""
+    """State what the main loop does for each half of a buffer, how long its round is, when it starts what
+    comes next, or what a gap takes it; None takes all but the first of these back."""
 
     converter: str
     cycles: int | None
@@ -80,6 +83,7 @@ class SetMainCost(Struct, frozen=True):
             "main_cycles": f"takes {self.cycles} clk for each half of {self.converter}",
             "round_cycles": f"looks for results of {self.converter} every {self.cycles} clk",
             "start_cycles": f"starts {self.converter} {self.cycles} clk after it found results",
+            "gap_cycles": f"takes {self.cycles} clk more for lost results of {self.converter}",
         }
         return f"The main loop {said[self.field]}"
 
