@@ -18,9 +18,10 @@ from wattigram.core.model.design import (
     Dma,
     FreeRunningTrigger,
     Interrupt,
+    Polling,
     SoftwareTrigger,
 )
-from wattigram.core.model.design.edits import SetTrigger
+from wattigram.core.model.design.edits import SetRetrieval, SetTrigger
 from wattigram.core.model.design.templates import TEMPLATES, empty_workspace
 from wattigram.core.model.part import list_parts
 from wattigram.core.predict.timing import scan_timing
@@ -289,6 +290,13 @@ def test_the_round_of_a_main_loop_is_typed_and_taken_back(window: MainWindow) ->
     assert chain().buffer.round_cycles is None
     window.document.stack.undo()
     assert chain().buffer.round_cycles == 3200
+    assert "after a gap" not in editors()
+    window.document.edit(SetRetrieval("ADC 1", Polling()))
+    enter("after a gap", "900")
+    assert chain().buffer.gap_cycles == 900
+    enter("after a gap", "")
+    assert chain().buffer.gap_cycles is None
+    window.document.edit(SetRetrieval("ADC 1", Dma(channel="DMA 1")))
     window.document.edit(SetTrigger("ADC 1", FreeRunningTrigger()))
     assert "main loop round" not in editors()
 

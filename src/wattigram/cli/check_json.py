@@ -19,6 +19,7 @@ from wattigram.core.predict.accuracy import (
 )
 from wattigram.core.predict.timing import (
     buffer_timing,
+    gap_cycles,
     isr_service_s,
     looks_for_results,
     main_cycles,
@@ -118,6 +119,7 @@ def _converter(workspace: Workspace, chain: Chain) -> Values:
             "isr_s": float(isr_service_s(workspace, chain)),
             "main_s": float(main_cycles(chain) / workspace.bus_clock_hz),
             "round_s": float(each / workspace.bus_clock_hz) if each is not None else None,
+            "gap_s": float(gap_cycles(chain) / workspace.bus_clock_hz),
             "held_up_s": float(retrieval.held_up_s),
             "deadline_s": float(retrieval.deadline_s) if retrieval.overwrites else None,
             "lost_rate_hz": float(retrieval.lost_hz),

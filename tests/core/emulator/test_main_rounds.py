@@ -53,6 +53,7 @@ def software_started(name: str, *, polls: bool) -> Workspace:
         ("wheel.", True, 1e-3),
         ("converter-checkup", False, 5e-3),
         ("kiln-lamp", True, 5e-3),
+        ("converter-checkup", True, 0.01),  # it loses half of all, and sends each other by itself
         ("pedal.", True, 0.035),  # divisions of the C library take the longer the later it is
     ],
 )
@@ -71,5 +72,5 @@ def test_passes_come_as_often_as_a_design_with_counted_rounds_says(
         assert design.item_count(0) == pytest.approx(due, rel=within)
         assert image.item_count(0) == pytest.approx(due, rel=within)
         lost = float(retrieval_timing(measured, chain).lost_hz) * 0.05
-        assert design.lost_items(0) == pytest.approx(lost, abs=3)
-        assert image.lost_items(0) == pytest.approx(lost, abs=3)
+        assert design.lost_items(0) == pytest.approx(lost, abs=3, rel=within)
+        assert image.lost_items(0) == pytest.approx(lost, abs=3, rel=within)

@@ -21,6 +21,7 @@ from wattigram.core.advise.explanations.timing import (
 from wattigram.core.advise.explanations.triggers import scan_rate
 from wattigram.core.model.design import Chain, Dma, Fifo, Polling, Workspace
 from wattigram.core.predict.timing import (
+    gap_cycles,
     has_isr,
     item_bits,
     main_cycles,
@@ -191,6 +192,11 @@ def results_lost(workspace: Workspace, chain: Chain) -> Explanation:
     terms: list[Given | Derived] = [Derived("isr", "ISR", isr_time(workspace, chain))]
     if timing.overwrites:
         terms.append(Derived("deadline", "deadline", deadline(workspace, chain)))
+    if gap_cycles(chain):
+        there = Place(chain.converter, 0, chain.slots[0].signal, "transfer")
+        stated = f"{chain.buffer.name}: after a gap"
+        terms.append(Given("gap", "after a gap", gap_cycles(chain), "clk", stated, there))
+        how += "; where some were lost, what came before is sent by itself, and that keeps it too"
     return looked_for("lost", timing.lost_hz, "S/s", how, tuple(terms), short(4))
 
 

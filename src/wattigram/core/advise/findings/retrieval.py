@@ -67,7 +67,15 @@ def _rounds(workspace: Workspace, chain: Chain) -> str:
         said.append(f"looks once in {format_si(each / workspace.bus_clock_hz, 's', 3)}")
     if half:
         said.append(f"is kept for {format_si(half / workspace.bus_clock_hz, 's', 3)} by each half")
-    return f" It {' and '.join(said)}." if said else ""
+    kept = f" It {' and '.join(said)}." if said else ""
+    if isinstance(chain.readout, Polling):
+        gap = chain.buffer.gap_cycles
+        kept += (
+            " What a gap takes it besides is not stated; an image counts it, and more are lost then."
+            if gap is None
+            else f" Each gap takes it {format_si(gap / workspace.bus_clock_hz, 's', 3)} besides."
+        )
+    return kept
 
 
 @rule("isr-held-up", cell="transfer")
