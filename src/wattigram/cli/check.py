@@ -9,7 +9,7 @@ import click
 
 from wattigram.cli.check_json import check_json
 from wattigram.core.advise.findings import Finding, find_all
-from wattigram.core.base.quantity import format_counts, format_rounded, format_si
+from wattigram.core.base.quantity import format_counts, format_percent, format_rounded, format_si
 from wattigram.core.model.design import Chain, Workspace, open_workspace, rate_divisor
 from wattigram.core.predict.accuracy import slot_settling
 from wattigram.core.predict.pins import pwm_timing
@@ -173,4 +173,4 @@ def _fetched(workspace: Workspace, chain: Chain) -> str:
     timing = retrieval_timing(workspace, chain)
     lost = f", {format_si(timing.lost_hz, 'S/s')} lost" if timing.lost_hz else ""
     lasts = " while it lasts" if scan_timing(workspace, chain).is_single_run else ""
-    return f"{timing.kind}, {float(timing.cpu_share) * 100:.3g} % of the processor{lasts}{lost}"
+    return f"{timing.kind}, {format_percent(timing.cpu_share)} of the processor{lasts}{lost}"

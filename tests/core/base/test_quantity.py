@@ -10,6 +10,7 @@ from wattigram.core.base.errors import QuantityError
 from wattigram.core.base.quantity import (
     exact_text,
     format_counts,
+    format_percent,
     format_rounded,
     format_si,
     format_volts,
@@ -197,3 +198,19 @@ def test_the_trades_ways_of_writing(text: str, unit: str, value: Fraction) -> No
 def test_what_is_not_clear_is_refused(text: str, unit: str, words: str) -> None:
     with pytest.raises(QuantityError, match=words):
         parse_quantity(text, unit)
+
+
+@pytest.mark.parametrize(
+    ("share", "digits", "text"),
+    [
+        (1.0, 2, "100 %"),
+        (Fraction(1, 8), 3, "12.5 %"),
+        (0.5, 3, "50 %"),
+        (12.34, 2, "1234 %"),
+        (1e-8, 2, "0.000001 %"),
+        (0, 3, "0 %"),
+        (float("nan"), 3, "– %"),
+    ],
+)
+def test_shares_are_written_without_powers_of_ten(share: float, digits: int, text: str) -> None:
+    assert format_percent(share, digits) == text

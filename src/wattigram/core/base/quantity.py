@@ -274,7 +274,7 @@ def format_rounded(value: Fraction | float, unit: str, digits: int = 4) -> str:
     if unit == "%":
         if 0 < abs(number) < 1e-3:
             return f"{number * 1e6:.{digits}g} ppm"
-        return f"{number * 100:.{digits}g} %"
+        return format_percent(number, digits)
     if not _PREFIXED.match(unit):
         return f"{_figures(number, digits)} {unit}".strip()
     power = _exponent(number)
@@ -290,6 +290,15 @@ def _figures(number: float, digits: int) -> str:
         return "0"
     magnitude = int(f"{number:.{digits - 1}e}".partition("e")[2])
     return f"{number:.{max(0, digits - 1 - magnitude)}f}"
+
+
+def format_percent(share: Fraction | float, digits: int = 3) -> str:
+    """A share as text, its zeros that say nothing left out and all digits before the point written: "0.2 %",
+    "100 %"."""
+    if not math.isfinite(share):
+        return "– %"
+    number = _figures(float(share) * 100, digits)
+    return f"{number.rstrip('0').rstrip('.') if '.' in number else number} %"
 
 
 def format_si(value: Fraction | float, unit: str, digits: int = 4) -> str:

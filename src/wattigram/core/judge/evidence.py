@@ -7,7 +7,7 @@ import numpy as np
 from msgspec import structs
 from numpy.typing import NDArray
 
-from wattigram.core.base.quantity import format_si, format_volts
+from wattigram.core.base.quantity import format_percent, format_si, format_volts
 from wattigram.core.capture.take import Take
 from wattigram.core.judge.causes import neighbour_points
 from wattigram.core.judge.compared_streams import code_counts, compared_blocks
@@ -370,7 +370,7 @@ def _scatter(take: Take, chain: Chain, verdict: Verdict) -> ScatterPanel | None:
         settling.carry,
         f"{settling.neighbour} minus what is due",
         "error",
-        f"predicted: {settling.carry * 100:.3g} % is left",
+        f"predicted: {format_percent(settling.carry)} is left",
     )
 
 

@@ -11,6 +11,7 @@ from wattigram.core.base.fields import period_text, read_interval
 from wattigram.core.base.quantity import (
     exact_text,
     format_counts,
+    format_percent,
     format_rounded,
     format_si,
     parse_quantity,
@@ -118,7 +119,7 @@ def _clock_facts(workspace: Workspace, chain: Chain) -> Iterator[Fact]:
     if oscillator is not None:
         yield Fact(
             "internal oscillator",
-            f"{format_si(oscillator.clock_hz, 'Hz')} ± {oscillator.tolerance * 100:.3g} %",
+            f"{format_si(oscillator.clock_hz, 'Hz')} ± {format_percent(oscillator.tolerance)}",
             why=partial(explanations.oscillator, workspace, chain),
         )
 

@@ -9,7 +9,7 @@ from functools import partial
 from wattigram.core.advise import explanations
 from wattigram.core.advise.explanations import Explanation
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.base.quantity import format_rounded, format_si, parse_quantity
+from wattigram.core.base.quantity import format_percent, format_rounded, format_si, parse_quantity
 from wattigram.core.model.design import (
     Chain,
     Dma,
@@ -59,7 +59,7 @@ def buffer_panel(workspace: Workspace, chain: Chain) -> Panel:
     facts = [
         Fact(
             "processor",
-            f"{float(timing.cpu_share) * 100:.3g} %{while_it_lasts}",
+            f"{format_percent(timing.cpu_share)}{while_it_lasts}",
             timing.cpu_share <= 1,
             partial(explanations.cpu_share, workspace, chain),
         ),
@@ -179,7 +179,7 @@ def _lengths(workspace: Workspace, chain: Chain, highest: int) -> WhatIf:
         share = timing.cpu_share * (
             Fraction(loop.items, length) if isinstance(chain.readout, Dma) else 1
         )
-        tip = f"{length} samples: half full every {format_rounded(half_s, 's', 3)}, {float(share) * 100:.2g} % of the processor"
+        tip = f"{length} samples: half full every {format_rounded(half_s, 's', 3)}, {format_percent(share, 2)} of the processor"
         choices.append(
             Choice(
                 str(length),

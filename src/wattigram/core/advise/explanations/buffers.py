@@ -19,6 +19,7 @@ from wattigram.core.advise.explanations.timing import (
     slot_length,
 )
 from wattigram.core.advise.explanations.triggers import scan_rate
+from wattigram.core.base.quantity import format_percent
 from wattigram.core.model.design import Chain, Dma, Fifo, Polling, Workspace
 from wattigram.core.predict.timing import (
     gap_cycles,
@@ -151,7 +152,7 @@ def cpu_share(workspace: Workspace, chain: Chain) -> Explanation:
     title = "processor"
 
     def write(value: Number, _unit: str) -> str:
-        return f"{float(value) * 100:.3g} %"
+        return format_percent(value)
 
     if isinstance(chain.readout, Polling):
         how = "a program that polls does nothing else"

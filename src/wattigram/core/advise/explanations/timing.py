@@ -15,6 +15,7 @@ from wattigram.core.advise.explanations.explanation import (
     short,
     stated,
 )
+from wattigram.core.base.quantity import format_percent
 from wattigram.core.model.design import Chain, Workspace
 from wattigram.core.predict.timing import (
     ScanTiming,
@@ -96,7 +97,7 @@ def oscillator(workspace: Workspace, chain: Chain) -> tuple[Explanation, ...]:
             "",
             part,
             None,
-            lambda value, _unit: f"{float(value) * 100:.3g} %",
+            lambda value, _unit: format_percent(value),
         ),
     )
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterator
 
 from wattigram.core.advise.findings.finding import Finding, rule
-from wattigram.core.base.quantity import format_si
+from wattigram.core.base.quantity import format_percent, format_si
 from wattigram.core.model.design import TimerTrigger, Workspace
 from wattigram.core.model.design.edits import SetCalibration, SetDivider, SetPeriod
 from wattigram.core.predict.clocks import solve_timer, timer_setting
@@ -143,7 +143,7 @@ def oscillator_spread(workspace: Workspace) -> Iterator[Finding]:
             chain.converter,
             f"{chain.converter} runs from its internal oscillator",
             f"Its {format_si(oscillator.clock_hz, 'Hz')} is only good for ± "
-            f"{oscillator.tolerance * 100:.3g} %, and so are "
+            f"{format_percent(oscillator.tolerance)}, and so are "
             f"{format_si(cycle.clock_hz, 'Hz')} and all times that follow from it.",
             converter=chain.converter,
         )

@@ -9,7 +9,7 @@ from functools import partial
 
 from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.advise.findings.fixes import first_effective_fix
-from wattigram.core.base.quantity import format_si
+from wattigram.core.base.quantity import format_percent, format_si
 from wattigram.core.model.design import Chain, Dma, Fifo, Interrupt, Polling, Workspace
 from wattigram.core.model.design.edits import CompositeEdit, Edit, SetBufferLength, SetRetrieval
 from wattigram.core.predict.timing import (
@@ -38,7 +38,7 @@ def isr_too_slow(workspace: Workspace) -> Iterator[Finding]:
         free = free_share(workspace, chain)
         left = ""
         if free < 1:
-            left = f" Only {float(free) * 100:.3g} % of the processor is left for it."
+            left = f" Only {format_percent(free)} of the processor is left for it."
         elif timing.held_up_s:
             left = f" ISRs of other converters hold it up for up to {format_si(timing.held_up_s, 's', 3)} more."
         who = f"The ISR of {chain.buffer.name} misses its deadline"
@@ -53,7 +53,7 @@ def isr_too_slow(workspace: Workspace) -> Iterator[Finding]:
             f"It takes {format_si(timing.service_s, 's')} and each {_EVENT[timing.kind]} leaves "
             f"{format_si(timing.deadline_s, 's')}: "
             f"{format_si(timing.lost_hz, 'S/s')} of {format_si(timing.items_hz, 'S/s')} are lost "
-            f"({float(timing.cpu_share) * 100:.3g} % of the processor wanted).{left}",
+            f"({format_percent(timing.cpu_share)} of the processor wanted).{left}",
             _relief(workspace, chain, timing),
             converter=chain.converter,
         )
@@ -275,7 +275,7 @@ def processor_full(workspace: Workspace) -> Iterator[Finding]:
                 "warning",
                 chain.buffer.name,
                 f"{chain.buffer.name} keeps the processor busy",
-                f"Its ISR takes {float(timing.cpu_share) * 100:.3g} % of the processor: "
+                f"Its ISR takes {format_percent(timing.cpu_share)} of the processor: "
                 f"{format_si(timing.events_hz, 'Hz')} × {timing.cycles} clk.",
                 _relief(workspace, chain, timing),
                 converter=chain.converter,

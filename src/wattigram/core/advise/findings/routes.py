@@ -7,7 +7,7 @@ from collections.abc import Iterator
 from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.advise.findings.fixes import first_effective_fix, rule_satisfied
 from wattigram.core.advise.findings.serial_lines import BAUDS, WORST_BAUD_ERROR
-from wattigram.core.base.quantity import format_si, format_volts
+from wattigram.core.base.quantity import format_percent, format_si, format_volts
 from wattigram.core.model.bench import Jumper
 from wattigram.core.model.design import (
     DutyDestination,
@@ -246,9 +246,9 @@ def route_beyond_period(workspace: Workspace) -> Iterator[Finding]:
             f"{route.name}: the value and the period of {pwm.name} do not match",
             f"The value goes up to {full - 1}, the period has {timing.counts} counts: "
             + (
-                f"above {timing.counts / full * 100:.3g} % of its range the duty stays at 100 %."
+                f"above {format_percent(timing.counts / full)} of its range the duty stays at 100 %."
                 if over
-                else f"the duty never gets above {full / timing.counts * 100:.3g} %."
+                else f"the duty never gets above {format_percent(full / timing.counts)}."
             ),
             first_effective_fix(
                 workspace,

@@ -9,7 +9,7 @@ import numpy as np
 
 from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.advise.findings.fixes import first_effective_fix, rule_satisfied
-from wattigram.core.base.quantity import format_si
+from wattigram.core.base.quantity import format_percent, format_si
 from wattigram.core.contract.serial_bytes import BYTE_BITS
 from wattigram.core.contract.serial_line import frame_text
 from wattigram.core.model.design import (
@@ -95,7 +95,7 @@ def baud_off(workspace: Workspace) -> Iterator[Finding]:
 
 
 def _clock_text(tolerance: Fraction) -> str:
-    return f" ± {float(tolerance) * 100:.2g} % of the clock" if tolerance else ""
+    return f" ± {format_percent(tolerance, 2)} of the clock" if tolerance else ""
 
 
 def _other_frame(workspace: Workspace, uart: UartSetup, other: OtherEnd) -> Finding:

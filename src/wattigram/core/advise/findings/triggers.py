@@ -9,7 +9,7 @@ from functools import partial
 
 from wattigram.core.advise.findings.finding import Finding, rule
 from wattigram.core.advise.findings.fixes import first_effective_fix
-from wattigram.core.base.quantity import format_si
+from wattigram.core.base.quantity import format_percent, format_si
 from wattigram.core.model.design import (
     Chain,
     EdgeTrigger,
@@ -43,7 +43,7 @@ def trigger_too_short(workspace: Workspace) -> Iterator[Finding]:
             f"{chain.converter} is still busy when triggered",
             f"A scan takes {format_si(cycle.busy_s, 's')} and a trigger comes every "
             f"{format_si(cycle.period_s, 's')}: "
-            f"{share * 100:.3g} % of them are missed, {format_si(cycle.cycle_rate_hz, 'Hz')} is "
+            f"{format_percent(share)} of them are missed, {format_si(cycle.cycle_rate_hz, 'Hz')} is "
             "left.",
             _room(workspace, chain, cycle),
             converter=chain.converter,

@@ -7,7 +7,7 @@ from typing import Literal
 
 import msgspec
 
-from wattigram.core.base.quantity import format_rounded
+from wattigram.core.base.quantity import format_percent, format_rounded
 from wattigram.core.capture.bring_up.clock_check import ClockCheck
 from wattigram.core.capture.bring_up.link_check import NEAR_SHARE, LinkCheck
 from wattigram.core.capture.session.address import is_serial, is_virtual
@@ -146,9 +146,9 @@ def _clock(workspace: Workspace, facts: BringUpFacts) -> Step:
         return Step("clock", title, "goes on" if running else "waits", said)
     clock_hz, tolerance = float(workspace.bus_clock_hz), workspace.clock_tolerance
     said = (
-        f"{format_rounded(clock_hz * seen.ratio, 'Hz', 5)} ± {seen.uncertainty * 100:.2g} % by this "
+        f"{format_rounded(clock_hz * seen.ratio, 'Hz', 5)} ± {format_percent(seen.uncertainty, 2)} by this "
         f"computer's clock, in {format_rounded(seen.span_s, 's', 2)}; designed are "
-        f"{format_rounded(clock_hz, 'Hz', 5)} ± {tolerance * 100:.2g} %."
+        f"{format_rounded(clock_hz, 'Hz', 5)} ± {format_percent(tolerance, 2)}."
     )
     if not seen.is_within(tolerance):
         part = seen.fraction

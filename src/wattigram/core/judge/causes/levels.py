@@ -7,7 +7,7 @@ import math
 import numpy as np
 
 from wattigram.core.analysis import explained_share, fit_line
-from wattigram.core.base.quantity import format_si
+from wattigram.core.base.quantity import format_percent, format_si
 from wattigram.core.judge.causes.base import (
     MOST_SAMPLES,
     FailingSignal,
@@ -55,7 +55,7 @@ def input_beyond_reference(case: FailingSignal) -> LikelyCause | None:
         "input-beyond-reference",
         f"The input goes beyond {'the reference' if end == 'full scale' else '0 V'}",
         (1.0 if wiring_finding is not None else 0.85) * min(1.0, 0.7 + 0.3 * (1 - crowded / share)),
-        f"{share * 100:.1f} % of the samples stand at {end}, only {crowded * 100:.2g} % just "
+        f"{share * 100:.1f} % of the samples stand at {end}, only {format_percent(crowded, 2)} just "
         "beside it",
         case.remedy("input-beyond-reference"),
     )

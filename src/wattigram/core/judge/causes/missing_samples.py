@@ -3,7 +3,7 @@ or the same twice."""
 
 from __future__ import annotations
 
-from wattigram.core.base.quantity import format_si
+from wattigram.core.base.quantity import format_percent, format_si
 from wattigram.core.judge.causes.base import FailingSignal, LikelyCause, register_cause
 from wattigram.core.judge.judgement import due_items
 from wattigram.core.model.design import Dma
@@ -259,7 +259,7 @@ def _lost_as_predicted(
         code,
         says,
         1 - abs(lost - predicted) / max(lost, predicted),
-        f"{lost * 100:.3g} % of the samples never came, {predicted * 100:.3g} % predicted of {of_what}",
+        f"{format_percent(lost)} of the samples never came, {format_percent(predicted)} predicted of {of_what}",
         finding.remedy if finding is not None else None,
         whole=True,
     )

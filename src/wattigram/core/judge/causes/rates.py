@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import numpy as np
 
-from wattigram.core.base.quantity import format_si
+from wattigram.core.base.quantity import format_percent, format_si
 from wattigram.core.judge.causes.base import FailingSignal, LikelyCause, register_cause
 from wattigram.core.judge.judgement import MOST_UNTOLD_LAPS, due_items
 from wattigram.core.model.bench import SineSource
@@ -95,7 +95,7 @@ def oscillator_is_off(case: FailingSignal) -> LikelyCause | None:
         f"The oscillator of {case.chain.converter} is {'fast' if off > 0 else 'slow'}",
         0.9,
         f"scans come at {format_si(rate_hz, 'Hz', 5)}, {off * 100:+.3g} %; it is only good for "
-        f"± {oscillator.tolerance * 100:.3g} %",
+        f"± {format_percent(oscillator.tolerance)}",
         finding.remedy if finding is not None else None,
         whole=True,
     )
@@ -120,7 +120,7 @@ def signal_is_folded(case: FailingSignal) -> LikelyCause | None:
         finding.code,
         finding.title,
         right,
-        f"{right * 100:.3g} % of the samples are what {format_si(source.frequency_hz, 'Hz')} "
+        f"{format_percent(right)} of the samples are what {format_si(source.frequency_hz, 'Hz')} "
         "gives at these instants. "
         f"{finding.message}",
         finding.remedy,

@@ -5,7 +5,7 @@ from __future__ import annotations
 import numpy as np
 
 from wattigram.core.advise.findings import Finding, find_all
-from wattigram.core.base.quantity import format_si
+from wattigram.core.base.quantity import format_percent, format_si
 from wattigram.core.capture.take import Take
 from wattigram.core.judge.causes.base import (
     BESIDE_DIFFERENCE,
@@ -163,9 +163,7 @@ def _misread(
         if finding is not None
         else f"{route.source.uart} listens with other settings than is sent"
     )
-    evidence = (
-        f"{right * 100:.3g} % of the bytes are what is read of the right ones with such settings"
-    )
+    evidence = f"{format_percent(right)} of the bytes are what is read of the right ones with such settings"
     return [
         _cause(route, finding, finding.code if finding else "line-differs", title, right, evidence)
     ]
@@ -186,7 +184,10 @@ def _order(
             np.mean((swapped >= seen.expected.low - 0.5) & (swapped <= seen.expected.high + 0.5))
         )
     finding = _find(findings, "route-order")
-    evidence = f"{seen.matched * 100:.3g} % of the values are right as they are, {matched * 100:.3g} % with their bytes exchanged"
+    evidence = (
+        f"{format_percent(seen.matched)} of the values are right as they are, "
+        f"{format_percent(matched)} with their bytes exchanged"
+    )
     title = "High and low byte are exchanged between the two ends"
     return [_cause(route, finding, "route-order", title, matched - seen.matched, evidence)]
 
@@ -206,7 +207,7 @@ def _torn(
     elif isinstance(route.destination, UartDestination) and seen.matched < 0.999:
         share = timing.torn_hz * route.transfers / float(timing.sink_hz)
         fit = 1 - abs((1 - seen.matched) - share * 0.5) / max(1 - seen.matched, share)
-        evidence = f"{(1 - seen.matched) * 100:.3g} % of the values are put together of two"
+        evidence = f"{format_percent(1 - seen.matched)} of the values are put together of two"
     else:
         return []
     title = (
@@ -232,7 +233,9 @@ def _folded(
     right = float(np.mean(offset <= span + 1))
     chance = float(np.mean(np.minimum(1.0, (span + 2) / (1 << bits))))
     fit = (right - chance) / max(1e-9, 1 - chance)
-    evidence = f"{right * 100:.3g} % of the values are the lower {bits} bits of what they should be"
+    evidence = (
+        f"{format_percent(right)} of the values are the lower {bits} bits of what they should be"
+    )
     if again:
         evidence += ", twice"
     return [_cause(route, finding, "route-too-narrow", finding.title, fit, evidence)]

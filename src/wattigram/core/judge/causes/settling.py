@@ -8,7 +8,7 @@ import numpy as np
 from numpy.typing import NDArray
 
 from wattigram.core.analysis import fit_line, line_share, longest_stretch
-from wattigram.core.base.quantity import format_si, format_volts
+from wattigram.core.base.quantity import format_percent, format_si, format_volts
 from wattigram.core.capture.take import Take
 from wattigram.core.judge.causes.base import (
     FEWEST_SAMPLES,
@@ -104,7 +104,7 @@ def sampling_too_short(case: FailingSignal) -> LikelyCause | None:
         fit,
         f"the error follows slot {(place - 1) % len(case.chain.slots) + 1} "
         f"({settling.neighbour}), r = {line.r:.2f}; "
-        f"{line.slope * 100:.3g} % of the difference is left, {settling.carry * 100:.3g} % "
+        f"{format_percent(line.slope)} of the difference is left, {format_percent(settling.carry)} "
         "predicted from "
         f"{format_si(settling.sampling_s, 's', 3)}; reading predicted up to "
         f"{format_volts(float(predicted.max()))}",

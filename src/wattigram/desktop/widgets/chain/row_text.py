@@ -8,7 +8,7 @@ from PyQt6.QtCore import QRectF, Qt
 from PyQt6.QtGui import QPainter, QPen
 
 from wattigram.core.base.fields import ratio_text
-from wattigram.core.base.quantity import format_rounded, format_si, format_volts
+from wattigram.core.base.quantity import format_percent, format_rounded, format_si, format_volts
 from wattigram.core.capture.session import Snapshot
 from wattigram.core.model.design import (
     Chain,
@@ -69,7 +69,7 @@ def yoke(workspace: Workspace, chain: Chain) -> tuple[str, str, str]:
     )
     right = f"{loop.name} · {loop.items} × u{chain.buffer.element_bits} · {told}"
     if chain.readout.kind != "dma":
-        right = f"{chain.readout.kind} · {loop.items} × u{chain.buffer.element_bits} · {float(timing.cpu_share) * 100:.2g} % CPU"
+        right = f"{chain.readout.kind} · {loop.items} × u{chain.buffer.element_bits} · {format_percent(timing.cpu_share, 2)} CPU"
     if timing.lost_hz:
         right = f"{format_si(timing.lost_hz, 'S/s', 3)} lost · {right}"
     return (
@@ -121,7 +121,7 @@ def _slack(cycle: ScanTiming) -> str:
         jitter = f" ± {format_rounded(cycle.jitter_s / 2, 's', 2)}" if cycle.jitter_s else ""
         return f"{format_si(cycle.cycle_rate_hz, 'Hz', 4)}{jitter}"
     if cycle.missed_hz:
-        return f"{float(cycle.missed_hz / cycle.trigger.rate_hz) * 100:.3g} % missed"
+        return f"{format_percent(cycle.missed_hz / cycle.trigger.rate_hz)} missed"
     return f"slack {float(cycle.slack_s / cycle.period_s) * 100:.1f} %"
 
 

@@ -9,7 +9,7 @@ from PyQt6.QtCore import QPointF, QRectF, QSize, Qt
 from PyQt6.QtGui import QPainter, QPaintEvent, QPen, QPolygonF
 from PyQt6.QtWidgets import QWidget
 
-from wattigram.core.base.quantity import format_rounded, format_si, round_values
+from wattigram.core.base.quantity import format_percent, format_rounded, format_si, round_values
 from wattigram.core.model.design import Chain, Workspace
 from wattigram.core.predict.timing import (
     ScanTiming,
@@ -404,7 +404,7 @@ class ScanTimelineView(QWidget):
     def _handler_text(self, chain: Chain) -> str:
         assert self._workspace is not None
         timing = retrieval_timing(self._workspace, chain)
-        share = f"{float(timing.cpu_share) * 100:.2g} %"
+        share = format_percent(timing.cpu_share, 2)
         if chain.readout.kind == "dma":
             loop = buffer_timing(self._workspace, chain)
             return f"half-full ISR, every {loop.items / 2 / loop.slots:g} scans · {share}"

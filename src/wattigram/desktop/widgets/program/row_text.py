@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import msgspec
 
-from wattigram.core.base.quantity import format_rounded, format_si
+from wattigram.core.base.quantity import format_percent, format_rounded, format_si
 from wattigram.core.contract.serial_line import frame_text
 from wattigram.core.model.design import (
     DutyDestination,
@@ -55,15 +55,15 @@ def program_rows(workspace: Workspace) -> list[ProgramRow]:
         unstated = sum(1 for reaction in project.reactions if reaction.cycles is None)
         note = (
             f"{count} reaction{'s' if count > 1 else ''} · main loop · "
-            f"ISRs {float(isr_share(workspace)) * 100:.2g} % CPU"
+            f"ISRs {format_percent(isr_share(workspace), 2)} CPU"
         )
         if halves := half_share(workspace):
-            note += f" · buffer halves {float(halves) * 100:.2g} %"
+            note += f" · buffer halves {format_percent(halves, 2)}"
         if unstated < count:
             busy = sum(
                 reaction_timing(workspace, reaction).busy or 0 for reaction in project.reactions
             )
-            note += f" · reactions {float(busy) * 100:.2g} %"
+            note += f" · reactions {format_percent(busy, 2)}"
         if unstated:
             note += (
                 f" · clocks of {unstated} not stated" if unstated < count else " · no clocks stated"

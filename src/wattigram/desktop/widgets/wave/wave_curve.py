@@ -9,7 +9,7 @@ from PyQt6.QtGui import QKeyEvent, QMouseEvent, QPainter, QPaintEvent, QPen, QWh
 from PyQt6.QtWidgets import QWidget
 
 from wattigram.core.base.errors import QuantityError
-from wattigram.core.base.quantity import format_si, format_volts, round_values
+from wattigram.core.base.quantity import format_percent, format_si, format_volts, round_values
 from wattigram.core.model.design import WaveTable, Workspace
 from wattigram.core.model.design.edits import SetTable
 from wattigram.core.predict.waveform import (
@@ -158,7 +158,7 @@ class WaveCurve(QWidget):
         shown = (
             "ONE PERIOD"
             if self._view == (0.0, 1.0)
-            else f"{(self._view[1] - self._view[0]) * 100:.3g} % OF A PERIOD"
+            else f"{format_percent(self._view[1] - self._view[0])} OF A PERIOD"
         )
         text = f"{self._table.name.upper()} · {shown} · TINT IS MEANT, LINE LEAVES THE PIN"
         painter.drawText(QPointF(12, 18), text)
@@ -263,7 +263,7 @@ class WaveCurve(QWidget):
         lap_s = self._lap_s()
         match self._held.kind:
             case "duty" | "peak":
-                return f"{self._held.turn * self._table.periods * 100:.3g} %"
+                return format_percent(self._held.turn * self._table.periods)
             case "corner" if lap_s is not None:
                 return f"{format_volts(self._held.volts)} at {format_si(self._held.turn * lap_s, 's', 4)}"
             case "amplitude":
