@@ -20,6 +20,7 @@ from wattigram.desktop.pages.page_stack import CHAIN, PROOF, STREAMS
 from wattigram.desktop.pages.streams_page import StreamsPage
 from wattigram.desktop.shell.window import MainWindow
 from wattigram.desktop.widgets.streams.changing_strip import ChangingStrip
+from wattigram.desktop.widgets.streams.now_data import NowStrip
 
 
 @pytest.fixture
@@ -279,6 +280,38 @@ def test_a_channel_sums_up_as_it_grows_and_knows_holes(kiln: Workspace) -> None:
     low, high = channel.columns(np.linspace(7_050, 7_450, 5))
     assert np.isnan(low).all()
     assert channel.high_v == pytest.approx(np.nanmax(volts))
+
+
+def test_a_trace_that_moves_along_is_as_one_drawn_anew(kiln: Workspace) -> None:
+    """What was worked out for a picture before is what would be worked out now, in each view and after holes, also
+    of a run that begins anew."""
+    kept = KeptRun(kiln)
+    chain = kiln.project.chains[0]
+    channel = LiveChannel(kept, kiln, kiln.project.signal("Upper zone"), filtered=False)
+    strip, slots = NowStrip(channel, 0), len(chain.slots)
+    tick = kiln.bus_clock_hz.numerator // 10_000
+    rng = np.random.default_rng(8)
+    count = 0
+    for samples in (9_100, 60_000):
+        kept.clear()
+        for first in range(0, samples, 700):
+            items = rng.integers(0, 4096, 700 * slots).astype(np.uint16)
+            if first == 7_000:
+                continue
+            run = SampleRun(
+                0, first * slots, items, np.array([first * tick]), np.array([len(items)]), False
+            )
+            kept.add_run(run, kiln.bus_clock_hz.numerator)
+            channel.update()
+            span_s = 2.0 if first < 30_000 else 3.0
+            begin_s = max(0.0, (first + 700) / 10_000 - span_s)
+            end_s = begin_s + span_s
+            seen = strip.columns(begin_s, end_s, 300)
+            anew = NowStrip(channel, 0).columns(begin_s, end_s, 300)
+            for one, other in zip(seen, anew, strict=True):
+                np.testing.assert_array_equal(one, other)
+            count += len(seen[0])
+    assert count > 10_000
 
 
 def test_outputs_pins_texts_and_events_stand_beside_signals(window: MainWindow, wait: Wait) -> None:

@@ -93,6 +93,8 @@ class LiveChannel:
         sizes = [int(most / FACTOR ** (level + 1)) + 64 for level in range(LEVELS)]
         self._low = [np.full(size, np.nan, dtype=np.float32) for size in sizes]
         self._high = [np.full(size, np.nan, dtype=np.float32) for size in sizes]
+        self.begun = 0
+        """How often it began anew, so that nothing that was summed up holds any more."""
         self._done = 0
         self._since = 0
         """First sample that is summed up."""
@@ -130,6 +132,11 @@ class LiveChannel:
     def end(self) -> int:
         """Past the number of the newest sample."""
         return self._before(self._kept.end_of(self.stream))
+
+    @property
+    def summed(self) -> int:
+        """Past the newest sample that columns know of, whatever they are wide."""
+        return self._done
 
     def values(self, begin: int, end: int) -> FloatArray:
         """Volts of samples, (end − begin,); NaN where they never came, or are no longer kept."""
@@ -182,6 +189,7 @@ class LiveChannel:
         begin, end = self.begin, self.end
         cell = FACTOR**LEVELS
         if begin > self._done or end < self._done:  # of a run that began anew, or too long ago
+            self.begun += 1
             self._done = self._since = -(-begin // cell) * cell
             if end < self._done:
                 return

@@ -87,7 +87,10 @@ def workspace_at(history: History, ticks: int) -> Workspace:
 
 def band_half_width_v(workspace: Workspace, chain: Chain, signal: str, reduced: bool) -> float:
     """Half the height of a signal's expected band, in its own volts."""
-    noise_v, accuracy_v = _spread(workspace, chain, signal, reduced)
+    noise_v, accuracy_v = workspace.known.answer(
+        (band_half_width_v, chain.converter, signal, reduced),
+        lambda: _spread(workspace, chain, signal, reduced),
+    )
     return BAND_SIGMAS * noise_v + accuracy_v
 
 

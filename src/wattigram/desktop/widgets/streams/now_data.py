@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import math
+from collections.abc import Callable
 
 import numpy as np
 from numpy.typing import NDArray
@@ -23,9 +24,10 @@ from wattigram.desktop.widgets.streams.changing_strip import now_strips
 from wattigram.desktop.widgets.streams.strips import Strip
 
 FloatArray = NDArray[np.float64]
+_Worked = tuple[FloatArray, FloatArray, int]
 BAND_POINTS = 4
 MOST_CELLS = 1 << 14
-"""Of what is expected, kept of one strip."""
+"""Kept of one strip."""
 
 
 class NowStrip:
@@ -43,7 +45,7 @@ class NowStrip:
         if quantity is not None:
             self.stage = self.unit = quantity.unit
         self.rate_hz = channel.rate_hz
-        self._cells = _BandCells()
+        self._seen, self._expected = _Cells(), _Cells()
 
     @property
     def key(self) -> tuple[str, bool]:
@@ -104,10 +106,17 @@ class NowStrip:
             near = self.samples(since, until)
             return near.times_s, near.values, near.values
         step_s = _grid_s(begin_s, end_s, count)
-        edges_s = np.arange(int(begin_s // step_s), int(end_s // step_s) + 2).astype(np.float64)
-        edges_s = edges_s * step_s
-        low, high = self._between(*self.channel.columns(self.channel.numbers_at(edges_s)))
-        middles: FloatArray = (edges_s[:-1] + edges_s[1:]) / 2
+
+        def work(since: int, until: int) -> _Worked:
+            edges_s = np.arange(since, until + 1).astype(np.float64) * step_s
+            edges = self.channel.numbers_at(edges_s)
+            low, high = self.channel.columns(edges)
+            return low, high, int(np.searchsorted(edges[1:], self.channel.summed, side="right"))
+
+        first_cell, last_cell = int(begin_s // step_s), int(end_s // step_s) + 1
+        low, high = self._seen.between((step_s, self.channel.begun), first_cell, last_cell, work)
+        low, high = self._between(low, high)
+        middles = (np.arange(first_cell, last_cell).astype(np.float64) + 0.5) * step_s
         return middles, low, high
 
     def newest(self) -> Newest | None:
@@ -124,7 +133,14 @@ class NowStrip:
             return nothing
         step_s = _grid_s(begin_s, end_s, count)
         first, last = max(0, int(begin_s // step_s)), int(end_s // step_s) + 1
-        low, high = self._cells.between(history, self.name, step_s, first, last)
+
+        def work(since: int, until: int) -> _Worked:
+            cells = np.arange(since, until)[:, None]
+            times = (cells + (np.arange(BAND_POINTS) + 0.5) / BAND_POINTS).ravel() * step_s
+            volts = _expected(history, self.name, times).reshape(-1, BAND_POINTS)
+            return volts.min(axis=1), volts.max(axis=1), until - since
+
+        low, high = self._expected.between((step_s, history), first, last, work)
         half = band_half_width_v(workspace, self.channel.chain, self.name, self.channel.filtered)
         middles = np.asarray((np.arange(first, last) + 0.5) * step_s, dtype=np.float64)
         low, high = self._between(low - half, high + half)
@@ -136,32 +152,33 @@ def _grid_s(begin_s: float, end_s: float, count: int) -> float:
     return float(f"{(end_s - begin_s) / count:.9e}")
 
 
-class _BandCells:
-    """Extremes of what is expected in each cell of a grid of time; only what is new is worked out."""
+class _Cells:
+    """Extremes in each cell of a grid of time; only what is new is worked out."""
 
     def __init__(self) -> None:
-        self._history: History = ()
-        self._step_s = 0.0
+        self._of: object = None
         self._first = 0
         self._low = self._high = np.empty(0)
 
     def between(
-        self, history: History, name: str, step_s: float, first: int, last: int
+        self, of: object, first: int, last: int, work: Callable[[int, int], _Worked]
     ) -> tuple[FloatArray, FloatArray]:
-        """Of cells ``first`` to ``last``."""
+        """Of cells from ``first`` to before ``last``, of what stays as it is as long as ``of`` does.
+
+        ``work`` gives the lows and highs of some cells, and how many of them stay so.
+        """
         known = self._first + len(self._low)
-        same = history is self._history and step_s == self._step_s
-        if not same or not self._first <= first <= known or known - self._first > MOST_CELLS:
-            self._history, self._step_s, self._first, known = history, step_s, first, first
+        if of != self._of or not self._first <= first <= known or known - self._first > MOST_CELLS:
+            self._of, self._first, known = of, first, first
             self._low = self._high = np.empty(0)
+        low, high = self._low, self._high
         if last > known:
-            cells = np.arange(known, last)[:, None]
-            times = (cells + (np.arange(BAND_POINTS) + 0.5) / BAND_POINTS).ravel() * step_s
-            volts = _expected(history, name, times).reshape(-1, BAND_POINTS)
-            self._low = np.concatenate((self._low, volts.min(axis=1)))
-            self._high = np.concatenate((self._high, volts.max(axis=1)))
+            new_low, new_high, done = work(known, last)
+            low, high = np.concatenate((low, new_low)), np.concatenate((high, new_high))
+            keep = known + done - self._first
+            self._low, self._high = low[:keep], high[:keep]
         part = slice(first - self._first, last - self._first)
-        return self._low[part], self._high[part]
+        return low[part], high[part]
 
 
 def _expected(history: History, name: str, times_s: FloatArray) -> FloatArray:
