@@ -121,12 +121,22 @@ class Meters(QWidget):
         value, code, spread = _lines(newest, trace.unit)
         painter.setFont(number_font(2.0))
         height = painter.fontMetrics().height()
+        is_low = area.height() < height
+        top = Qt.AlignmentFlag.AlignVCenter if is_low else Qt.AlignmentFlag.AlignTop
+        if is_low:  # the space between lanes is the meter's too
+            painter.setFont(number_font(-0.5))
+            spare = max(0.0, painter.fontMetrics().height() - area.height()) / 2
+            area = area.adjusted(0, -spare, 0, spare)
         painter.setPen(color(t.ink))
-        painter.drawText(area.adjusted(0, -2, 0, 0), int(Qt.AlignmentFlag.AlignLeft), value)
+        painter.drawText(
+            area.adjusted(0, 0 if is_low else -2, 0, 0), Qt.AlignmentFlag.AlignLeft | top, value
+        )
         painter.setFont(number_font(-1.5))
         painter.setPen(color(t.soft))
         if not self._is_narrow:
-            painter.drawText(area.adjusted(0, 3, 0, 0), int(Qt.AlignmentFlag.AlignRight), code)
+            painter.drawText(
+                area.adjusted(0, 0 if is_low else 3, 0, 0), Qt.AlignmentFlag.AlignRight | top, code
+            )
         if area.height() < LEAST_FOR_BAR:
             return
         bar = QRectF(area.left(), area.top() + height + 1, area.width(), BAR)

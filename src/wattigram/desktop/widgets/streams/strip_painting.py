@@ -94,9 +94,9 @@ class StripPainter:
         if is_own:
             label += " · own limits"
         width = painter.fontMetrics().horizontalAdvance(label) + 26
-        back = QRectF(
-            axes.rect.left() + 6, axes.rect.top() + 2, width, painter.fontMetrics().height() + 2
-        )
+        height = painter.fontMetrics().height() + 2
+        top = axes.rect.top() + min(2.0, axes.rect.height() - height)  # clear of the scale below
+        back = QRectF(axes.rect.left() + 6, top, width, height)
         painter.fillRect(back, color(t.card, 215))
         draw_marker(painter, QPointF(back.left() + 9, back.center().y()), trace.index)
         painter.setPen(color(t.ink))
