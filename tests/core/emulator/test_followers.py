@@ -46,7 +46,7 @@ def test_a_follower_is_started_whenever_its_leader_is(
         SetTrigger("ADC 2", FollowTrigger(follows="ADC 1")),
         *edits,
     )
-    measured = measured_and_built(workspace, tmp_path, 0.02)
+    measured = measured_and_built(workspace, tmp_path, 2e-3)
     leader, follower = measured.project.chains[:2]
     slots = len(leader.slots)
     cycle = scan_timing(measured, leader)

@@ -176,7 +176,7 @@ def _converter(machine: Machine, name: str, trial: Trial) -> None:
             half = rounds.half()
             if half is not None:
                 trial.main_cycles[name] = half
-            trial.gap_cycles[name] = rounds.gap()
+                trial.gap_cycles[name] = rounds.gap()
         if until_start:
             trial.start_cycles[name] = int(statistics.median_high(until_start))
     if costs:
