@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from functools import partial
 
 from PyQt6.QtCore import QEvent, QObject, QPoint, Qt, QTimer, pyqtSignal
@@ -35,6 +36,7 @@ WORDS = {"name", "note", "text", "function", "signals", "pins"}
 """Fields that are no numbers, whatever they begin with."""
 STILL_MS = 700
 """After which what is nudged next is another step."""
+_BEFORE_UNIT = re.compile(r"(?<=\d) (?=[^\W\d_]|%)")
 TABS_WIDTH, TAB_PADDING = 206, 20
 """What a line of tabs may take in the narrowest inspector."""
 
@@ -336,9 +338,10 @@ class Inspector(QWidget):
     @staticmethod
     def _show_fact(label: QLabel, fact: Fact) -> None:
         t = theme()
-        mark = {True: " ✓", False: " ✕", None: ""}[fact.good]
+        mark = {True: "\u00a0✓", False: "\u00a0✕", None: ""}[fact.good]
         shade = {True: t.good, False: t.bad, None: t.ink}[fact.good]
-        label.setText(fact.value + mark)
+        # A line breaks between figures, and not between one and its unit.
+        label.setText(_BEFORE_UNIT.sub("\u00a0", fact.value) + mark)
         if label.property("shade") != shade:
             label.setProperty("shade", shade)
             label.setStyleSheet(f"color: {shade}")
