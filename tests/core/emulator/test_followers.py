@@ -14,7 +14,14 @@ from tests.core.firmware.compiled import needs_compiler
 from tests.paths import EXAMPLES
 from wattigram.core.capture.take import Take
 from wattigram.core.model.design import FollowTrigger, Polling, SoftwareTrigger, open_workspace
-from wattigram.core.model.design.edits import Edit, SetPerTrigger, SetRetrieval, SetTrigger
+from wattigram.core.model.design.edits import (
+    Edit,
+    SetIsrCost,
+    SetPerTrigger,
+    SetRetrieval,
+    SetSampling,
+    SetTrigger,
+)
 from wattigram.core.predict.timing import scan_timing
 
 STAMPS = 64
@@ -67,3 +74,23 @@ def test_a_follower_is_started_whenever_its_leader_is(
             ]
             apart = mine[:count] - theirs[:count] - (first[1] - first[0])
             assert np.abs(apart).max() <= 1  # instants are whole clocks
+
+
+def test_a_follower_that_is_longer_than_most_passes_misses_their_starts(tmp_path: Path) -> None:
+    """Though it is shorter than the mean of all, which are longer where a half is full."""
+    workspace = edited(
+        open_workspace(EXAMPLES / "studio-kiln"),
+        SetTrigger("ADC 1", SoftwareTrigger()),
+        SetTrigger("ADC 2", FollowTrigger(follows="ADC 1")),
+        SetSampling("ADC 1", 1, 32),
+        SetSampling("ADC 2", 0, 384),
+        SetIsrCost("ADC 1", 217, 14_591, 316, 4),
+        SetIsrCost("ADC 2", 217, 4_610),
+    )
+    leader, follower = (scan_timing(workspace, one) for one in workspace.project.chains[:2])
+    assert follower.busy_s < leader.cycle_s
+    assert follower.slack_s < 0
+    assert follower.missed_hz == pytest.approx(float(leader.cycle_rate_hz) / 2)
+    with record(workspace, RUN_S, tmp_path / "take.h5") as take:
+        assert take.totals["missed.1"] == pytest.approx(RUN_S * follower.missed_hz, rel=0.05)
+        assert take.item_count(1) == pytest.approx(RUN_S * follower.cycle_rate_hz, rel=0.05)

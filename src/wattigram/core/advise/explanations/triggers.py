@@ -161,9 +161,14 @@ def scan_jitter(workspace: Workspace, chain: Chain) -> Explanation:
 def slack(workspace: Workspace, chain: Chain) -> Explanation:
     """What is left of the period."""
     busy = Derived("busy", "scan time", scan_time(workspace, chain))
-    return Explanation(
-        "slack", "period - busy", (_period_term(workspace, chain), busy), "s", rounded(6)
+    period, shortest_s = (
+        _period_term(workspace, chain),
+        scan_timing(workspace, chain).trigger.shortest_s,
     )
+    if shortest_s is not None:
+        how = "from one of what starts it to the next where no half was full"
+        period = Found("period", "period", shortest_s, "s", how, (period,))
+    return Explanation("slack", "period - busy", (period, busy), "s", rounded(6))
 
 
 def scan_rate(workspace: Workspace, chain: Chain) -> Explanation:

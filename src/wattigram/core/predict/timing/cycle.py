@@ -148,7 +148,8 @@ class ScanTiming(msgspec.Struct, frozen=True, dict=True):
     @cached_property
     def slack_s(self) -> Fraction:
         """What is left of the period; negative when the next trigger comes too early."""
-        return self.period_s - self.busy_s
+        shortest_s = self.trigger.shortest_s
+        return (self.period_s if shortest_s is None else shortest_s) - self.busy_s
 
     def busy_with_s(self, clock_hz: Fraction) -> Fraction:
         """Scan time with another clock of the converter: all of it is counted in that clock."""
@@ -275,8 +276,17 @@ def what_starts(workspace: Workspace, chain: Chain) -> TriggerTiming:
     each = starts_each(workspace, leader)
     if cycle.trigger.pace != "self" and not (each and cycle.trigger.pace == "pattern"):
         return replace(cycle.trigger, by_software=False, leader=leader.converter)
-    starts = tuple(slot.start_s for slot in cycle.slots) if each else (Fraction(0),)
-    return TriggerTiming("pattern", cycle.cycle_s, starts, leader=leader.converter)
+    if each:
+        starts = tuple(slot.start_s for slot in cycle.slots)
+        return TriggerTiming("pattern", cycle.cycle_s, starts, leader=leader.converter)
+    later_s = sum(one.more / one.passes for one in cycle.longer) / workspace.bus_clock_hz
+    return TriggerTiming(
+        "pattern",
+        cycle.cycle_s,
+        (Fraction(0),),
+        leader=leader.converter,
+        shortest_s=cycle.cycle_s - later_s,
+    )
 
 
 def _leader_timing(workspace: Workspace, converter: str) -> ScanTiming:
@@ -468,7 +478,7 @@ def _serve(
         return starts, sum(units, Fraction(0)), len(units), Fraction(0)
     if len(trigger.offsets_s) == 1:
         period_s = trigger.period_s
-        taken = [max(1, -(-length_s // period_s)) for length_s in units]
+        taken = [max(1, -(-length_s // trigger.spacing_s)) for length_s in units]
         starts = [sum(taken[:index]) * period_s for index in range(len(units))]
         per_cycle = sum(taken)
         cycle_s = per_cycle * period_s

@@ -41,6 +41,8 @@ class TriggerTiming(msgspec.Struct, frozen=True):
         Software starts each pass, so that its time is part of the cycle.
     leader : str
         The converter that software starts, and this one with it; "" for none.
+    shortest_s : Fraction or None
+        From one trigger to the next, of most, where some come later than others.
     """
 
     pace: str
@@ -49,6 +51,12 @@ class TriggerTiming(msgspec.Struct, frozen=True):
     by_software: bool = False
     timer: TimerSetting | None = None
     leader: str = ""
+    shortest_s: Fraction | None = None
+
+    @property
+    def spacing_s(self) -> Fraction:
+        """Time in which a converter must be through not to miss the next of a steady pattern."""
+        return self.period_s if self.shortest_s is None else self.shortest_s
 
     @property
     def rate_hz(self) -> Fraction:
