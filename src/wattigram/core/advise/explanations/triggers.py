@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from fractions import Fraction
+
 from wattigram.core.advise.explanations.explanation import (
     Derived,
     Explanation,
@@ -155,7 +157,14 @@ def scan_jitter(workspace: Workspace, chain: Chain) -> Explanation:
         Given("count", "slots of the scan", len(chain.slots), "", f"{chain.converter}: sequence"),
         bus_clock(workspace),
     )
-    return Explanation("jitter", "count * each / clock", terms, "s", rounded(3))
+    if not cycle.longer:
+        return Explanation("jitter", "count * each / clock", terms, "s", rounded(3))
+    clocks = sum((max(one.more, Fraction(0)) for one in cycle.longer), Fraction(0))
+    how = "by which the scan is longer that comes after all halves that can be full at once"
+    halves = Found("halves", "halves that are full", clocks, "clk", how)
+    return Explanation(
+        "jitter", "(count * each + halves) / clock", (*terms, halves), "s", rounded(3)
+    )
 
 
 def slack(workspace: Workspace, chain: Chain) -> Explanation:
