@@ -75,6 +75,7 @@ def test_an_example_is_checked_in_full(example: str) -> None:
             "isr_s",
             "main_s",
             "round_s",
+            "gap_s",
             "held_up_s",
             "deadline_s",
             "lost_rate_hz",
