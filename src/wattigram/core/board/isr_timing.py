@@ -48,7 +48,7 @@ class MainWork:
         self._place = first + fetched
         self._held += fetched
         if not service.half or self._place // service.half > first // service.half:
-            ticks += self._sending() if service.gap_ticks else service.later_ticks
+            ticks += self._sending() if service.later_ticks else 0.0
             self._held = 0
         return ticks
 
@@ -56,8 +56,10 @@ class MainWork:
         """Of what it holds: as long as it takes for one, and of what that is less than for a half the share
         that there are more."""
         service = self._service
+        if not service.gap_ticks:
+            return service.later_ticks
         share = (self._held - 1) / max(1.0, service.half - 1)
-        return service.gap_ticks + share * (service.later_ticks - service.gap_ticks)
+        return service.gap_ticks + share * max(0.0, service.later_ticks - service.gap_ticks)
 
 
 class Processor:

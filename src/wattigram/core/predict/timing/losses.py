@@ -154,7 +154,8 @@ class Frames(msgspec.Struct, frozen=True):
         """Clocks for so many results: those of one, and for each more what it is of those of a half."""
         if not self.gap:
             return self.later
-        return self.gap + (results - 1) * (self.later - self.gap) / max(self.half - 1, 1.0)
+        more = max(0.0, self.later - self.gap) / max(self.half - 1, 1.0)
+        return self.gap + (results - 1) * more
 
 
 class Sender(msgspec.Struct):

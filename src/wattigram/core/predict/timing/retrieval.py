@@ -198,7 +198,7 @@ def _lost_alone(workspace: Workspace, chain: Chain, cycle: ScanTiming, free: Fra
         ready = [period]
     else:
         unit = chain.results_per_isr
-    if polls and (step.round_s or main_cycles(chain)):
+    if polls and (step.round_s or main_cycles(chain) or gap_cycles(chain)):
         loop = MainLoop(
             float((step.jitter + 1) / free),
             float(rest),

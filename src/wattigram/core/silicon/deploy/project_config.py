@@ -411,8 +411,8 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
     step = software_step(workspace, chain)
     tick_hz = workspace.bus_clock_hz.numerator
     polls = isinstance(chain.readout, Polling)
-    later_half = float(half_results(chain)) if polls and main_cycles(chain) else 0.0
-    sends = bool(gap_cycles(chain))
+    sends = main_cycles(chain) or gap_cycles(chain)
+    later_half = float(half_results(chain)) if polls and sends else 0.0
     if cycle.served is not None and by_result:
         left = left_by_others(workspace, chain) if looks_for_results(chain) else Fraction(1)
         notice_s = Fraction(0) if step.round_s else step.notice_s - step.jitter_s / 2
@@ -425,8 +425,8 @@ def _service(workspace: Workspace, chain: Chain) -> EffectiveService | None:
             leave_ticks=float(step.leave_s * tick_hz / left),
             jitter_ticks=0 if step.round_s else step.jitter,
             round_ticks=float(step.round_s * tick_hz / left),
-            half=later_half if sends else 0.0,
-            later_ticks=float(main_cycles(chain) / left) if sends else 0.0,
+            half=later_half if gap_cycles(chain) else 0.0,
+            later_ticks=float(main_cycles(chain) / left) if gap_cycles(chain) else 0.0,
             gap_ticks=float(gap_cycles(chain) / left),
         )
     free = free_share(workspace, chain)
