@@ -10,7 +10,6 @@ from wattigram.core.predict.timing.contention import held_up_s, is_contended, ta
 from wattigram.core.predict.timing.cycle import (
     ScanTiming,
     SlotTiming,
-    kept_by,
     left_by_others,
     scan_timing,
     signal_rate_hz,
@@ -34,6 +33,7 @@ from wattigram.core.predict.timing.isr_cost import (
     software_step,
     starts_each,
 )
+from wattigram.core.predict.timing.main_loop_work import kept_by
 from wattigram.core.predict.timing.retrieval import (
     HELD_UP,
     RetrievalTiming,

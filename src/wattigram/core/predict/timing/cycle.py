@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
 from fractions import Fraction
 from functools import cached_property
 from itertools import accumulate
@@ -12,10 +11,8 @@ from msgspec.structs import replace
 
 from wattigram.core.model.design.project import Chain
 from wattigram.core.model.design.reaction import PeriodElapsed
-from wattigram.core.model.design.retrieval import Interrupt, Polling
 from wattigram.core.model.design.stage import BlockAverage, SumFilter, rate_divisor
 from wattigram.core.model.design.trigger import (
-    FollowTrigger,
     FreeRunningTrigger,
     SoftwareTrigger,
     TimerTrigger,
@@ -27,7 +24,6 @@ from wattigram.core.predict.timing.isr_cost import (
     gap_cycles,
     half_results,
     has_isr,
-    isr_service_cycles,
     looks_for_results,
     main_cycles,
     restart_step,
@@ -35,13 +31,12 @@ from wattigram.core.predict.timing.isr_cost import (
     starts_each,
 )
 from wattigram.core.predict.timing.losses import Frames, look_at
-from wattigram.core.predict.timing.passes import Halves, IsrTiming, Longer, ServedScan, served_scan
-from wattigram.core.predict.timing.trigger import TriggerTiming, trigger_timing
+from wattigram.core.predict.timing.main_loop_work import kept_by, what_follows
+from wattigram.core.predict.timing.passes import IsrTiming, Longer, ServedScan, served_scan
+from wattigram.core.predict.timing.trigger import TriggerTiming, serve, trigger_timing
 
 LEAST_LEFT = Fraction(1, 1000)
 """Of the processor's time, however much ISRs want."""
-LONGEST_PATTERN = 4096
-"""Triggers after which an irregular pattern is taken for what it was so far."""
 
 
 class SlotTiming(msgspec.Struct, frozen=True, dict=True):
@@ -210,7 +205,7 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
         jitter_s += _leader_timing(workspace, trigger.leader).jitter_s
     singly = chain.per_trigger == "conversion" and trigger.pace != "self"
     units = lengths if singly else [sum(lengths, Fraction(0))]
-    starts, cycle_s, per_cycle, missed_hz = _serve(trigger, units)
+    starts, cycle_s, per_cycle, missed_hz = serve(trigger, units)
     slots: list[SlotTiming] = []
     runs = trigger.pace in {"pattern", "self"}
     handed_s = cycle_s if chain.read_period_s is None else chain.read_period_s
@@ -262,10 +257,7 @@ def scan_timing(workspace: Workspace, chain: Chain) -> ScanTiming:
 
 def what_starts(workspace: Workspace, chain: Chain) -> TriggerTiming:
     """Triggers of a chain. One that follows a converter which software starts is started whenever that is."""
-    trigger = chain.trigger
-    leader = (
-        workspace.project.chain(trigger.follows) if isinstance(trigger, FollowTrigger) else None
-    )
+    leader = workspace.project.chain(what_follows(chain))
     if leader is None or not isinstance(leader.trigger, SoftwareTrigger):
         return trigger_timing(workspace, chain)
     if chain.per_trigger == "continuous":
@@ -336,49 +328,6 @@ def _served(workspace: Workspace, chain: Chain, lengths: list[Fraction]) -> Serv
             float(gap_cycles(chain) / free),
         ),
     )
-
-
-def kept_by(workspace: Workspace, chain: Chain) -> tuple[Halves, ...]:
-    """What a main loop that looks for the end of a pass does besides: for halves and FIFOs that are full, its
-    own and those of the converters that follow it. None for others: an ISR comes between whatever the main
-    loop does."""
-    if not looks_for_results(chain):
-        return ()
-    followers = [
-        other
-        for other in workspace.project.chains
-        if what_follows(other) == chain.converter and other.per_trigger != "continuous"
-    ]
-    own = Halves(
-        len(chain.slots),
-        half_results(chain),
-        Fraction(isr_service_cycles(workspace, chain) if _tells_halves(chain) else 0),
-        Fraction(main_cycles(chain)),
-    )
-    return (own, *(one for follower in followers for one in _led_halves(workspace, follower)))
-
-
-def what_follows(chain: Chain) -> str:
-    """The converter whose trigger a chain has; "" where it has its own."""
-    return chain.trigger.follows if isinstance(chain.trigger, FollowTrigger) else ""
-
-
-def _tells_halves(chain: Chain) -> bool:
-    """Its ISR is called for a half, or a FIFO, that is full."""
-    return has_isr(chain) and not isinstance(chain.readout, Interrupt)
-
-
-def _led_halves(workspace: Workspace, chain: Chain) -> Iterator[Halves]:
-    """Work on what a converter gives that is started with each pass of another: it comes while that waits for
-    its own results."""
-    slots = 1 if chain.per_trigger == "conversion" else len(chain.slots)
-    isr = isr_service_cycles(workspace, chain) if has_isr(chain) else chain.buffer.isr_cycles
-    if isinstance(chain.readout, (Interrupt, Polling)):
-        unit = chain.results_per_isr
-        calls = max(1, slots // unit)
-        yield Halves(calls, Fraction(max(calls, unit)), Fraction(0), Fraction(isr * calls))
-    work = main_cycles(chain) + (isr if _tells_halves(chain) else 0)
-    yield Halves(slots, half_results(chain), Fraction(0), Fraction(work))
 
 
 def left_by_others(workspace: Workspace, chain: Chain) -> Fraction:
@@ -463,52 +412,3 @@ def _is_uneven(
         or stops
         or chain.readout.kind in {"polling", "interrupt"}
     )
-
-
-def _serve(
-    trigger: TriggerTiming, units: list[Fraction]
-) -> tuple[list[Fraction], Fraction, int, Fraction]:
-    """Starts of each unit in a cycle, the cycle's length, its triggers, and missed triggers per
-    second.
-
-    A unit is what one trigger starts; a trigger that comes while a unit lasts is missed.
-    """
-    if trigger.pace != "pattern":
-        starts = [sum(units[:index], Fraction(0)) for index in range(len(units))]
-        return starts, sum(units, Fraction(0)), len(units), Fraction(0)
-    if len(trigger.offsets_s) == 1:
-        period_s = trigger.period_s
-        taken = [max(1, -(-length_s // trigger.spacing_s)) for length_s in units]
-        starts = [sum(taken[:index]) * period_s for index in range(len(units))]
-        per_cycle = sum(taken)
-        cycle_s = per_cycle * period_s
-        return starts, cycle_s, per_cycle, (per_cycle - len(units)) / cycle_s
-    return _serve_pattern(trigger, units)
-
-
-def _serve_pattern(
-    trigger: TriggerTiming, units: list[Fraction]
-) -> tuple[list[Fraction], Fraction, int, Fraction]:
-    """The same for triggers that come unevenly, followed until they repeat."""
-    seen: dict[tuple[int, int], tuple[int, int, Fraction]] = {}
-    free_s, served = Fraction(-1), 0
-    first_s = trigger.offsets_s[0]
-    count = len(trigger.offsets_s)
-    begin = (0, 0, first_s)
-    at_s, number = first_s, 0
-    for number in range(LONGEST_PATTERN):
-        at_s = number // count * trigger.period_s + trigger.offsets_s[number % count]
-        if at_s < free_s:
-            continue
-        state = (number % count, served % len(units))
-        if state in seen:
-            begin = seen[state]
-            break
-        seen[state] = (number, served, at_s)
-        free_s = at_s + units[served % len(units)]
-        served += 1
-    triggers, done, span_s = number - begin[0], served - begin[1], at_s - begin[2]
-    cycle_s = span_s * len(units) / done
-    starts = [index * cycle_s / len(units) for index in range(len(units))]
-    per_cycle = max(1, round(Fraction(triggers * len(units), done)))
-    return starts, cycle_s, per_cycle, (triggers - done) / span_s

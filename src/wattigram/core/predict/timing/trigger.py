@@ -24,6 +24,8 @@ from wattigram.core.predict.clocks import TimerSetting, timer_setting
 from wattigram.core.predict.pins import comparator_inputs, input_source
 from wattigram.core.predict.timing.isr_cost import waits_in_vain
 
+LONGEST_PATTERN = 4096
+"""Triggers after which an irregular pattern is taken for what it was so far."""
 Edges = tuple[Fraction, tuple[Fraction, ...]]
 
 
@@ -165,3 +167,52 @@ def _window_entries(workspace: Workspace, trigger: ThresholdTrigger) -> Edges | 
             period_s = crossings[0]
             instants += [at_s for at_s, rises in crossings[1] if rises == wanted]
     return (period_s, tuple(sorted(instants))) if period_s is not None else None
+
+
+def serve(
+    trigger: TriggerTiming, units: list[Fraction]
+) -> tuple[list[Fraction], Fraction, int, Fraction]:
+    """Starts of each unit in a cycle, the cycle's length, its triggers, and missed triggers per
+    second.
+
+    A unit is what one trigger starts; a trigger that comes while a unit lasts is missed.
+    """
+    if trigger.pace != "pattern":
+        starts = [sum(units[:index], Fraction(0)) for index in range(len(units))]
+        return starts, sum(units, Fraction(0)), len(units), Fraction(0)
+    if len(trigger.offsets_s) == 1:
+        period_s = trigger.period_s
+        taken = [max(1, -(-length_s // trigger.spacing_s)) for length_s in units]
+        starts = [sum(taken[:index]) * period_s for index in range(len(units))]
+        per_cycle = sum(taken)
+        cycle_s = per_cycle * period_s
+        return starts, cycle_s, per_cycle, (per_cycle - len(units)) / cycle_s
+    return _serve_pattern(trigger, units)
+
+
+def _serve_pattern(
+    trigger: TriggerTiming, units: list[Fraction]
+) -> tuple[list[Fraction], Fraction, int, Fraction]:
+    """The same for triggers that come unevenly, followed until they repeat."""
+    seen: dict[tuple[int, int], tuple[int, int, Fraction]] = {}
+    free_s, served = Fraction(-1), 0
+    first_s = trigger.offsets_s[0]
+    count = len(trigger.offsets_s)
+    begin = (0, 0, first_s)
+    at_s, number = first_s, 0
+    for number in range(LONGEST_PATTERN):
+        at_s = number // count * trigger.period_s + trigger.offsets_s[number % count]
+        if at_s < free_s:
+            continue
+        state = (number % count, served % len(units))
+        if state in seen:
+            begin = seen[state]
+            break
+        seen[state] = (number, served, at_s)
+        free_s = at_s + units[served % len(units)]
+        served += 1
+    triggers, done, span_s = number - begin[0], served - begin[1], at_s - begin[2]
+    cycle_s = span_s * len(units) / done
+    starts = [index * cycle_s / len(units) for index in range(len(units))]
+    per_cycle = max(1, round(Fraction(triggers * len(units), done)))
+    return starts, cycle_s, per_cycle, (triggers - done) / span_s
